@@ -46,6 +46,7 @@ conditions = (
                 st.sampled_from(["T%", "%quay", "%a__w%", "%[1]%", "%*?%", "tarrow quay"]))
     | st.builds("{} between {} and {}".format, numbers, numbers, numbers)
     | st.builds("name in ('Inverlang', {})".format, texts)
+    | st.builds("day {} '2025-06-01'".format, st.sampled_from(["<", ">=", "="]))
     | st.builds("not ({} is null) and (day < date '2025-06-01' or {} >= 2)".format, texts, numbers)
 )  # fmt: skip
 days = st.sampled_from(["day", "cast(seen as date)", "date_trunc('month', day)", "date_trunc('week', day)",

@@ -98,7 +98,8 @@ class _Writer:
     def _comparable(self, nodes: tuple[exp.Expr, ...], is_equality: bool) -> list[str]:
         """Parts to be compared with each other: texts letter by letter, in the order of their characters."""
         texts = [self.sql(node) for node in nodes]
-        if not any(self.kind(node) == "text" for node in nodes) or self.dialect == "sqlite":
+        kinds = {self.kind(node) for node in nodes} - {None}
+        if kinds != {"text"} or self.dialect == "sqlite":  # a text beside a day is read as a day
             return texts
         if self.dialect == "mysql":
             return [f"cast({text} as binary)" for text in texts]
