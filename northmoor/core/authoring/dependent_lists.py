@@ -33,12 +33,11 @@ def narrowing_columns(
     for other in report.parameters:
         if other.name in (parameter.name, *used) or other.holds == "range":
             continue
-        if parameter.name in _list_of(report, other, library)[2]:
-            continue  # it goes by this one
         names = [other.choices_from.value] if other.choices_from is not None else [other.name]
         column = next((name for name in names if name in known), None)
         expression = bare_or_quoted(column, "duckdb") if column is not None else _made_of(sentence, names)
-        if expression is not None:
+        goes_by_this = expression is not None and parameter.name in _list_of(report, other, library)[2]
+        if expression is not None and not goes_by_this:
             found[other.name] = expression
     return found
 
