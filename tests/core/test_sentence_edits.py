@@ -1,12 +1,15 @@
 """Changes to sentences: the SQL stays sound."""
 
 import sqlite3
+from collections.abc import Callable
 from contextlib import closing
+from typing import Any
 
 import duckdb
 import pytest
 
 from northmoor.core.errors import QueryError
+from northmoor.core.expr.identifiers import sql_table
 from northmoor.core.sources.builder.asides import JoinPair, match_sql
 from northmoor.core.sources.builder.edits import (
     add_operand,
@@ -14,12 +17,11 @@ from northmoor.core.sources.builder.edits import (
     project,
     select_all,
     split_aggregate,
-    sql_name,
     toggle_connective,
     with_condition,
     without_table,
 )  # fmt: skip
-from northmoor.core.sources.builder.joins import joined, new_alias
+from northmoor.core.sources.builder.joins import JoinProposal, joined, new_alias, proposed_pairs
 from northmoor.core.sources.builder.pivoting import Pivot, PivotValue, pivot, unpivot
 from northmoor.core.sources.builder.select_model import (
     BooleanGroup,
@@ -40,14 +42,37 @@ CATALOG = Catalog((PORTS, ROUTES))
 
 
 def test_names_are_quoted_only_where_they_must_be() -> None:
-    assert [sql_name(n, "mysql") for n in ("ports", "Ports", "order", "two words", "archive.old ports")] == [
+    assert [sql_table(n, "mysql") for n in ("ports", "Ports", "order", "two words", "archive.old ports")] == [
         "ports",
         "`Ports`",
         "`order`",
         "`two words`",
         "archive.`old ports`",
     ]
-    assert sql_name('a"b', "postgres") == '"a""b"'
+    assert sql_table('a"b', "postgres") == '"a""b"'
+    assert [sql_table("old.ports", dialect) for dialect in ("sqlite", "postgres")] == ['"old.ports"', "old.ports"]
+
+
+@pytest.mark.parametrize("connect", [sqlite3.connect, duckdb.connect])
+def test_names_with_dots_are_taken_joined_and_given(connect: Callable[[str], Any]) -> None:
+    dialect = "sqlite" if connect is sqlite3.connect else "duckdb"
+    with closing(connect(":memory:")) as connection:
+        connection.execute('create table "old.ports" ("port.id" integer, name text)')
+        connection.execute('create table "calls.2025" ("port.id" integer, "paid.in" integer)')
+        connection.execute("""insert into "old.ports" values (1, 'Tarrow Quay')""")
+        connection.execute('insert into "calls.2025" values (1, 7), (1, 8)')
+        key, calls = CatalogColumn("port.id", "integer"), CatalogColumn("paid.in", "integer")
+        ports = CatalogTable("old.ports", (key, CatalogColumn("name", "text")), 1)
+        sentence = select_all(ports, dialect)
+        assert sentence.from_items[0].known_as == '"old.ports"'
+        new = FromItem(sql_table("calls.2025", dialect))
+        way = JoinProposal(sentence.from_items[0].known_as, (("port.id", "port.id"),), is_key=True)
+        sentence = joined(sentence, new, "join", proposed_pairs(new, way, dialect), "")
+        items = (*sentence.select_items, SelectItem(f'{new.known_as}."paid.in"', "paid"), SelectItem("1", '"a.b"'))
+        sql = select_sql(project(sentence, items, dialect))
+        assert sorted(connection.execute(sql).fetchall()) == [(1, "Tarrow Quay", 7, 1), (1, "Tarrow Quay", 8, 1)]
+        assert parse_select(sql, dialect) == project(sentence, items, dialect)
+        assert calls.name in sql
 
 
 def test_a_sentence_begins_with_a_table_and_grows_by_joins() -> None:

@@ -42,7 +42,7 @@ from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import MissingParameter, NorthmoorError, QueryError, WrongPassword
 from northmoor.core.expr.formats import FormatLocale
-from northmoor.core.expr.identifiers import sql_name
+from northmoor.core.expr.identifiers import sql_table
 from northmoor.core.expr.placeholders import placeholders
 from northmoor.core.model import edits
 from northmoor.core.model.data.queries import Query, QueryColumn
@@ -544,7 +544,7 @@ class DataWorkspace(QWidget):
         if report is None:
             return
         dialect = self.library.driver(connection).dialect
-        sql = f"select * from {sql_name(table, dialect)} limit {FIRST_ROWS}"
+        sql = f"select * from {sql_table(table, dialect)} limit {FIRST_ROWS}"
         tried = report.but(queries=(*report.queries, Query(name=_PREVIEW, connection=connection, sql=sql)))
         self._waiting = _PREVIEW
         self.pane.clear("")

@@ -8,7 +8,7 @@ from typing import Any
 from northmoor.core.authoring.starters.field_roles import readable_name
 from northmoor.core.authoring.table_commands import parameter_name
 from northmoor.core.errors import QueryError
-from northmoor.core.expr.identifiers import sql_name
+from northmoor.core.expr.identifiers import bare_or_quoted
 from northmoor.core.model import edits
 from northmoor.core.model.data.queries import Query
 from northmoor.core.model.kinds.value_kinds import KindName
@@ -93,7 +93,7 @@ def filter_query_by_parameter(report: Report, query: Query, column: str, kind: K
         "or", (Comparison(f":{name}", "is null"), Comparison(expression, "=", (f":{name}",)))
     )
     sql = rewrite_select(query.sql, with_condition(sentence, asked), dialect)
-    own = sql_name(column, dialect)
+    own = bare_or_quoted(column, dialect)
     choices = SelectModel(
         tables(sentence),
         (SelectItem(expression, own),),

@@ -17,7 +17,7 @@ from northmoor.core.analysis.references import (
 )
 from northmoor.core.analysis.report_texts import PropertyPath, ReportText, texts_of, with_texts
 from northmoor.core.errors import NorthmoorError, Place, QueryError
-from northmoor.core.expr.identifiers import sql_name
+from northmoor.core.expr.identifiers import bare_or_quoted, sql_table
 from northmoor.core.expr.language import column_expression
 from northmoor.core.expr.placeholders import placeholders
 from northmoor.core.expr.window_names import rename_window
@@ -90,7 +90,7 @@ def rename_column(report: Report, query: str, old: str, new: str, library: Libra
     if asked.signals is not None:
         raise QueryError("What is read of a signal log names its columns; give this one a label for readers.", place)
     dialect = _dialect(asked, library)
-    sql = with_result_column_renamed(asked.sql, old, sql_name(new, dialect), dialect)
+    sql = with_result_column_renamed(asked.sql, old, bare_or_quoted(new, dialect), dialect)
     if sql is None:
         raise QueryError(
             "The SQL does not write this column's name, as in select *; list its columns, then rename it.", place
@@ -214,7 +214,7 @@ def _with_source_column_renamed(sql: str, query: str, old: str, new: str) -> str
     spans = source_column_spans(sql, query, old, ENGINE_DIALECT)
     if spans and (kept := with_result_column_renamed(sql, old, old, ENGINE_DIALECT)) is not None and kept != sql:
         sql, spans = kept, source_column_spans(kept, query, old, ENGINE_DIALECT)
-    return with_ranges_replaced(sql, spans, sql_name(new, ENGINE_DIALECT))
+    return with_ranges_replaced(sql, spans, sql_table(new, ENGINE_DIALECT))
 
 
 def _with_references_to(report: Report, query: str, old: str, new: str) -> Report:

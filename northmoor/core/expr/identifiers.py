@@ -57,6 +57,8 @@ _RESERVED = frozenset(
 )
 
 
+_WITH_SCHEMAS = ("postgres", "mysql")
+"""Dialects in which a catalogue has tables of several schemas, whose names have theirs before a dot."""
 _RESERVED_IN = {
     "duckdb": frozenset([
         "analyse", "analyze", "any", "array", "asymmetric", "asof", "anti", "at", "authorization", "binary", "both",
@@ -78,9 +80,10 @@ def quoted(name: str) -> str:
     return f'"{escaped}"'
 
 
-def sql_name(name: str, dialect: str) -> str:
-    """A name (with its schema before a dot, if any) as SQL writes it: bare where that can be read back."""
-    parts = name.split(".", 1)
+def sql_table(name: str, dialect: str) -> str:
+    """A table's name, with its schema before a dot where tables have one, as SQL writes it: bare where that can be read
+    back."""
+    parts = name.split(".", 1) if dialect in _WITH_SCHEMAS else [name]
     return ".".join(bare_or_quoted(part, dialect) for part in parts)
 
 

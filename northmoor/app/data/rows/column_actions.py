@@ -21,7 +21,7 @@ from northmoor.core.authoring.query_filters import (
 from northmoor.core.compute.explore.profile import ColumnProfile, ProfilePart
 from northmoor.core.errors import NorthmoorError
 from northmoor.core.expr.formats import FormatLocale, format_one
-from northmoor.core.expr.identifiers import sql_name
+from northmoor.core.expr.identifiers import bare_or_quoted
 from northmoor.core.model.data.queries import Query
 from northmoor.core.model.kinds.value_kinds import KindName
 from northmoor.core.model.report import Report
@@ -147,7 +147,7 @@ class ColumnActions:
 
     def _sort(self, column: str, descending: bool) -> None:
         def change(sentence: SelectModel, dialect: str) -> SelectModel:
-            own = sql_name(column, dialect)
+            own = bare_or_quoted(column, dialect)
             rest = tuple(item for item in sentence.sorting if item.expression != own)
             return replace(sentence, sorting=(OrderItem(own, descending), *rest))
 

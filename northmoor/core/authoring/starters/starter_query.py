@@ -12,7 +12,7 @@ from northmoor.core.authoring.query_filters import (
 )
 from northmoor.core.authoring.starters.new_report import table_query
 from northmoor.core.errors import Place, QueryError
-from northmoor.core.expr.identifiers import sql_name
+from northmoor.core.expr.identifiers import sql_table
 from northmoor.core.model import edits
 from northmoor.core.model.data.queries import Query
 from northmoor.core.model.kinds.value_kinds import KindName
@@ -62,7 +62,7 @@ def starter_query(source: StarterSource, library: Library) -> Query:
 def _sentence(source: StarterSource, dialect: str) -> SelectModel:
     sentence = select_all(source.table, dialect)
     for each in source.joined:
-        name = sql_name(each.table.name, dialect)
+        name = sql_table(each.table.name, dialect)
         new = FromItem(name, new_alias(sentence, name))
         sentence = joined(sentence, new, "left join", proposed_pairs(new, each.way, dialect), "")
         known = {own.lower() for own, _ in each.way.pairs}

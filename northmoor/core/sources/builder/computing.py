@@ -6,7 +6,7 @@ from decimal import Decimal, InvalidOperation
 from typing import Literal
 
 from northmoor.core.errors import QueryError
-from northmoor.core.expr.identifiers import sql_name
+from northmoor.core.expr.identifiers import bare_or_quoted
 from northmoor.core.sources.builder.edits import item_name, with_condition
 from northmoor.core.sources.builder.select_model import Comparison, OrderItem, SelectItem
 from northmoor.core.sources.builder.select_parser import parse_select
@@ -187,5 +187,5 @@ def first_of_each(sql: str, dialect: str, within: str, order: OrderItem, count: 
     assert outer is not None
     names = [item_name(item) for item in sentence.select_items]
     if "*" not in names:
-        outer = replace(outer, select_items=tuple(SelectItem(sql_name(each, dialect)) for each in names))
+        outer = replace(outer, select_items=tuple(SelectItem(bare_or_quoted(each, dialect)) for each in names))
     return rewrite_select(wrapped, with_condition(outer, Comparison(_PLACE, "<=", (count,))), dialect)

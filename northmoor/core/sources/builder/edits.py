@@ -5,7 +5,7 @@ from collections.abc import Iterable
 from dataclasses import replace
 
 from northmoor.core.errors import RefusedQuery
-from northmoor.core.expr.identifiers import bare_or_quoted, sql_name
+from northmoor.core.expr.identifiers import bare_or_quoted, sql_table
 from northmoor.core.model.kinds.aggregates import AGGREGATE_BY_NAME, TOTALS
 from northmoor.core.sources.builder.operands import OperandKind, operand_kind
 from northmoor.core.sources.builder.select_model import (
@@ -29,7 +29,7 @@ ConditionPath = tuple[int, ...]
 
 def select_all(table: CatalogTable, dialect: str) -> SelectModel:
     """All columns of a table."""
-    taken = FromItem(sql_name(table.name, dialect))
+    taken = FromItem(sql_table(table.name, dialect))
     return SelectModel((taken,), tuple(SelectItem(column) for column in column_texts(taken, table, dialect)))
 
 
@@ -193,7 +193,7 @@ def _distinguished(
         if own in taken and "." in column.expression and column not in before:
             table, _, last = column.expression.rpartition(".")
             name = f"{_bare(table)}_{_bare(last)}".replace(".", "_")
-            column = SelectItem(column.expression, sql_name(name, dialect))
+            column = SelectItem(column.expression, bare_or_quoted(name, dialect))
         taken.add(own)
         named.append(column)
     return tuple(named)

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 from typing import Literal, get_args
 
 from northmoor.core.errors import QueryError, RefusedQuery
-from northmoor.core.expr.identifiers import sql_name
+from northmoor.core.expr.identifiers import bare_or_quoted
 from northmoor.core.sources.builder.asides import JoinPair, join_condition
 from northmoor.core.sources.builder.edits import with_condition
 from northmoor.core.sources.builder.select_model import BooleanGroup, Comparison, Condition, FromItem, SelectModel
@@ -45,7 +45,7 @@ def join_proposals(catalog: Catalog, taken: tuple[FromItem, ...], table: str) ->
 def proposed_pairs(new: FromItem, way: JoinProposal, dialect: str) -> tuple[JoinPair, ...]:
     """The columns by which a table is joined in a proposed way."""
     return tuple(
-        JoinPair(f"{way.to}.{sql_name(other, dialect)}", "=", f"{new.known_as}.{sql_name(own, dialect)}")
+        JoinPair(f"{way.to}.{bare_or_quoted(other, dialect)}", "=", f"{new.known_as}.{bare_or_quoted(own, dialect)}")
         for own, other in way.pairs
     )
 

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from northmoor.core.errors import QueryError
-from northmoor.core.expr.identifiers import sql_name
+from northmoor.core.expr.identifiers import bare_or_quoted
 from northmoor.core.model.edits.naming import unused_name
 from northmoor.core.model.kinds.aggregates import aggregate_of
 from northmoor.core.sources.builder.edits import item_name, project
@@ -54,7 +54,7 @@ def pivot(sentence: SelectModel, wanted: Pivot, dialect: str) -> SelectModel:
     columns = []
     for wished, expression in totals:
         names.append(unused_name(wished, names))
-        columns.append(SelectItem(aggregate_of(wanted.total, expression), sql_name(names[-1], dialect)))
+        columns.append(SelectItem(aggregate_of(wanted.total, expression), bare_or_quoted(names[-1], dialect)))
     return project(sentence, [*plain, *columns], dialect)
 
 
@@ -82,10 +82,14 @@ def unpivot(sql: str, dialect: str, columns: Sequence[str], name: str, value: st
     wrapped = wrap_select(sql, "wide", dialect)
     outer = parse_select(wrapped, dialect)
     assert outer is not None
-    same = [SelectItem(sql_name(each, dialect)) for each in kept]
-    texts = [(operand_sql(Operand("text", each), dialect), sql_name(each, dialect)) for each in columns]
+    same = [SelectItem(bare_or_quoted(each, dialect)) for each in kept]
+    texts = [(operand_sql(Operand("text", each), dialect), bare_or_quoted(each, dialect)) for each in columns]
     (first, first_column), others = texts[0], texts[1:]
-    own = (*same, SelectItem(first, sql_name(name, dialect)), SelectItem(first_column, sql_name(value, dialect)))
+    own = (
+        *same,
+        SelectItem(first, bare_or_quoted(name, dialect)),
+        SelectItem(first_column, bare_or_quoted(value, dialect)),
+    )
     listed = "".join(f"{item.expression}, " for item in same)
     stacked = tuple(StackedSelect("union all", f"select {listed}{text}, {column} from wide") for text, column in others)
     return rewrite_select(wrapped, replace(outer, select_items=own, stacked=stacked), dialect)

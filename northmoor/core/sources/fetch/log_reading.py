@@ -16,7 +16,7 @@ import pyarrow.compute as pc
 from northmoor.core.base.arrays import Ints
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import QueryError, did_you_mean
-from northmoor.core.expr.identifiers import bare_or_quoted, sql_name
+from northmoor.core.expr.identifiers import bare_or_quoted, sql_table
 from northmoor.core.model.data.queries import Query, QueryColumn
 from northmoor.core.model.data.signal_logs import SignalLog
 from northmoor.core.model.kinds.value_kinds import KindName
@@ -124,7 +124,7 @@ class LogReader:
         known, key = catalog.asked_types, (self.place.table, self.log.time)
         if key not in known:
             time, dialect = bare_or_quoted(self.log.time, self.place.dialect), self.place.dialect
-            sql = f"select {asking.format(time)} as name from {sql_name(self.place.table, dialect)} limit 1"
+            sql = f"select {asking.format(time)} as name from {sql_table(self.place.table, dialect)} limit 1"
             kinds = self._fetch(LogStatement(sql, {}, {}, (QueryColumn(name="name", type="text"),))).table["name"]
             if not len(kinds):
                 return False
@@ -156,7 +156,7 @@ class LogReader:
 
     def _distinct(self, column: str) -> list[str]:
         table = self.table
-        source, name = sql_name(table.table, table.dialect), bare_or_quoted(column, table.dialect)
+        source, name = sql_table(table.table, table.dialect), bare_or_quoted(column, table.dialect)
         found = self._fetch(
             LogStatement(
                 f"select distinct {name} as name from {source}", {}, {}, (QueryColumn(name="name", type="text"),)

@@ -7,7 +7,7 @@ from itertools import pairwise
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from northmoor.core.expr.identifiers import bare_or_quoted, sql_name
+from northmoor.core.expr.identifiers import bare_or_quoted, sql_table
 from northmoor.core.model.data.queries import QueryColumn
 from northmoor.core.model.data.signal_logs import SignalLog
 from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME, KindName
@@ -194,7 +194,7 @@ class _Statement:
         self.table, self.log = table, table.log
         self.values: dict[str, Any] = {}
         self.kinds: dict[str, KindName] = {}
-        self._source = sql_name(table.table, table.dialect)
+        self._source = sql_table(table.table, table.dialect)
         if self.log.quality is not None:
             self.bind("good", tuple(self.log.good), "text")
         if self.log.object is not None:
@@ -371,14 +371,16 @@ def _time_column(name: str, log: SignalLog) -> QueryColumn:
 def extent_statement(table: LogTable) -> LogStatement:
     """The statement for the times of a log's first and last reading."""
     time = table.name(table.log.time)
-    sql = f"select min({time}) as first_at, max({time}) as last_at from {sql_name(table.table, table.dialect)} as entry"
+    sql = (
+        f"select min({time}) as first_at, max({time}) as last_at from {sql_table(table.table, table.dialect)} as entry"
+    )
     columns = (_time_column("first_at", table.log), _time_column("last_at", table.log))
     return LogStatement(sql, {}, {}, columns)
 
 
 def summary_statement(table: LogTable) -> LogStatement:
     """The statement for how many readings each series has, and for the times of the first and the last."""
-    log, source = table.log, sql_name(table.table, table.dialect)
+    log, source = table.log, sql_table(table.table, table.dialect)
     time = table.name(log.time)
     owner = f"cast({table.name(log.object)} as {table.text_type})" if log.object is not None else "''"
 

@@ -12,7 +12,7 @@ import pyarrow as pa
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import QueryError
-from northmoor.core.expr.identifiers import bare_or_quoted, sql_name
+from northmoor.core.expr.identifiers import bare_or_quoted, sql_table
 from northmoor.core.model.data.connections import KIND_OF_CONNECTION, Connection
 from northmoor.core.model.data.queries import Query, QueryColumn
 from northmoor.core.model.data.signal_logs import Signal, SignalLog, TimeForm
@@ -272,7 +272,7 @@ class TableAsLog:
         kind = {"mysql": "char", "duckdb": "varchar"}.get(dialect, "text")
         names = [bare_or_quoted(column, dialect) for column in self.columns]
         listed = ", ".join(f"cast({name} as {kind}) as {name}" for name in names)
-        sql = f"select {listed} from {sql_name(self.table.name, dialect)} limit {_SAMPLE}"
+        sql = f"select {listed} from {sql_table(self.table.name, dialect)} limit {_SAMPLE}"
         columns = tuple(QueryColumn(name=column, type="text") for column in self.columns)
         query = Query(name="sample", connection=self.connection.name, sql=sql, columns=columns)
         resolved = ResolvedQuery(query, check_query(sql, dialect), ())

@@ -14,7 +14,7 @@ from sqlglot.errors import SqlglotError
 from sqlglot.optimizer.scope import Scope, traverse_scope
 
 from northmoor.core.errors import MissingParameter, RefusedQuery, did_you_mean
-from northmoor.core.expr.identifiers import bare_or_quoted, sql_name
+from northmoor.core.expr.identifiers import bare_or_quoted, sql_table
 from northmoor.core.expr.placeholders import DriverSql, mark_placeholders, placeholders
 from northmoor.core.sources.drivers.catalog import Catalog
 from northmoor.core.sources.drivers.read_only import CheckedQuery, check_query
@@ -96,7 +96,7 @@ class _NameCheck:
         near = get_close_matches(name.name.lower(), by_lower, 1, 0.6)
         meant = by_lower[near[0]] if near else None
         hint = f"Did you mean {meant}?" if meant else did_you_mean(name.name, by_lower.values())
-        write = sql_name if isinstance(name.parent, exp.Table) else bare_or_quoted
+        write = sql_table if isinstance(name.parent, exp.Table) else bare_or_quoted
         instead = write(meant, self._checked.dialect) if meant else None
         return SqlFault(self._text.original(begin), end - begin, f"{message} {hint}".strip(), instead)
 

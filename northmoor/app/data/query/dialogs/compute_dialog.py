@@ -27,7 +27,7 @@ from northmoor.app.widgets.icons import icon
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import NorthmoorError, QueryError
-from northmoor.core.expr.identifiers import sql_name
+from northmoor.core.expr.identifiers import bare_or_quoted
 from northmoor.core.sources.builder.asides import tables
 from northmoor.core.sources.builder.computing import (
     DATE_PARTS,
@@ -285,7 +285,7 @@ class ComputeDialog(StepDialog):
         """The column. Raises QueryError when something is missing."""
         expression = self._makers[self.kind.currentIndex()]()
         name = self.name.text().strip()
-        return SelectItem(expression, sql_name(name, self._around.dialect) if name else "")
+        return SelectItem(expression, bare_or_quoted(name, self._around.dialect) if name else "")
 
     def check(self) -> None:
         """See that what is filled in is whole. Raises QueryError."""

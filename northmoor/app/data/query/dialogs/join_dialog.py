@@ -27,7 +27,7 @@ from northmoor.app.widgets.widget_tools import hide_and_delete
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import NorthmoorError, QueryError
-from northmoor.core.expr.identifiers import sql_name
+from northmoor.core.expr.identifiers import sql_table
 from northmoor.core.sources.builder.asides import JoinMatch, JoinPair, join_condition, match_sql, overlap_sql
 from northmoor.core.sources.builder.edits import column_texts
 from northmoor.core.sources.builder.joins import (
@@ -223,7 +223,7 @@ class JoinDialog(StepDialog):
         table = self._table()
         if table is None:
             return None
-        name = sql_name(table.name, self._around.dialect)
+        name = sql_table(table.name, self._around.dialect)
         return FromItem(name, new_alias(self._sentence, name))
 
     def _show_table(self) -> None:

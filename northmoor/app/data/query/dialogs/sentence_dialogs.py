@@ -27,7 +27,7 @@ from northmoor.app.data.query.sentence_context import SentenceContext
 from northmoor.app.language.translation import tr
 from northmoor.app.widgets.icons import icon
 from northmoor.core.errors import QueryError
-from northmoor.core.expr.identifiers import sql_name
+from northmoor.core.expr.identifiers import bare_or_quoted, sql_table
 from northmoor.core.model.kinds.aggregates import TOTALS, aggregate_of
 from northmoor.core.sources.builder.edits import item_name, split_aggregate
 from northmoor.core.sources.builder.select_model import OrderItem, SelectItem, SelectModel, StackedSelect
@@ -384,8 +384,8 @@ class StackDialog(StepDialog):
             return
         dialect = self._around.dialect
         chosen = [box.currentText() for box in self.columns]
-        listed = ", ".join("null" if name == _NOTHING else sql_name(name, dialect) for name in chosen) or "*"
-        self.sql.setPlainText(f"select {listed} from {sql_name(self.table.currentText(), dialect)}")
+        listed = ", ".join("null" if name == _NOTHING else bare_or_quoted(name, dialect) for name in chosen) or "*"
+        self.sql.setPlainText(f"select {listed} from {sql_table(self.table.currentText(), dialect)}")
 
     def stacked(self) -> StackedSelect:
         """The query and what becomes of its rows."""

@@ -26,7 +26,7 @@ from northmoor.app.widgets.widget_tools import pass_focus, plain_tip
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import NorthmoorError
-from northmoor.core.expr.identifiers import sql_name
+from northmoor.core.expr.identifiers import sql_table
 from northmoor.core.sources.drivers.catalog import CatalogTable
 
 _SAMPLE_ROWS = 6
@@ -177,7 +177,7 @@ class TablePicker(QWidget):
             return
         if self._asking is not None:
             self._asking.cancel()
-        name = sql_name(table.name, self._around.dialect)
+        name = sql_table(table.name, self._around.dialect)
         self._asking = self._around.ask(
             f"select * from {name} limit {_SAMPLE_ROWS}", partial(self._show_answer, table.name)
         )
