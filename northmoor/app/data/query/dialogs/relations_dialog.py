@@ -23,7 +23,7 @@ from northmoor.core.sources.builder.relations import Relation, relations
 from northmoor.core.sources.drivers.catalog import Catalog
 
 _GAP = 90  # pixels between a table and those that it is related to, for the lines
-_BOX_WIDTH = 210
+_BOX_WIDTH, _INSET = 210, 50
 _MOST = 60
 """Related tables that are drawn."""
 
@@ -93,11 +93,15 @@ class RelationMap(QWidget):
     def _box(self, name: str, pairs: str) -> QPushButton:
         table = self._catalog.table(name)
         rows = "" if table is None or table.rows is None else f" · {number_text(table.rows)}"
-        box = QPushButton(f"{name}{rows}\n{pairs}" if pairs else f"{name}{rows}")
+        box = QPushButton()
         box.setAutoDefault(False)
         box.setFixedWidth(_BOX_WIDTH)
+        lines = [f"{name}{rows}", pairs] if pairs else [f"{name}{rows}"]
+        room, middle = _BOX_WIDTH - _INSET, Qt.TextElideMode.ElideMiddle
+        shown = [box.fontMetrics().elidedText(line, middle, room) for line in lines]
+        box.setText("\n".join(shown).replace("&", "&&"))
         columns = ", ".join(column.name for column in table.columns) if table is not None else ""
-        box.setToolTip(plain_tip(columns))
+        box.setToolTip(plain_tip("\n".join([*lines, columns])))
         return box
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -151,7 +155,7 @@ class RelationsDialog(QDialog):
         self.map.show_table(table)
 
     def _follow(self) -> None:
-        self.take.setText(tr("Join {name} …").format(name=self.map.table))
+        self.take.setText(tr("Join {name} …").format(name=self.map.table.replace("&", "&&")))
         self.take.setEnabled(self.map.table != self._begun)
 
     @property
