@@ -925,9 +925,12 @@ def test_very_many_rows_are_fetched_only_when_that_is_wanted(
     data.editor.setText("select sailing_id, delay_minutes from sailings")
     data.run()
     qtbot.waitUntil(lambda: data.pane.remedy.isVisible(), timeout=10_000)
+    data.pane.show_message("something else", "quiet")
+    data.run()  # asked again, though nothing has changed
+    assert data.pane.message.text().startswith(asked)
     qtbot.mouseClick(data.pane.remedy, Qt.MouseButton.LeftButton)
     rows_shown(window, qtbot, 19_380)
-    assert "Reads sailings (19,380 rows), and sends the rows." in data.plan.text()
+    assert "Reads sailings, and sends the rows. The largest table, sailings, has 19,380 rows." in data.plan.text()
     assert "fetched: 19,380 rows, " in data.plan.text()
     data.run()  # wanted once, not asked again
     assert not data.pane.message.text()

@@ -88,6 +88,7 @@ def test_an_invoice_is_checked(ledger: Library) -> None:
          "where round(( net +tax ) * 2, 4) > :x -- all"),
         ("select distinct net  + tax from lines", 'select distinct round(net  + tax, 4) as "net  + tax" from lines'),
         ("select net + tax from lines order by 1", None),
+        ("select qty, sum(net * qty) as paid from lines group by qty", None),
         ("select id from lines where qty + 1 = id and net > 0.3 and :rate * net > 1", None),
         ("select id from lines where qty * 1.5e0 > 3", None),
     ],

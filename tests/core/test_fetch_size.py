@@ -33,5 +33,5 @@ def test_what_sends_a_table_row_by_row_is_as_large_as_it(sql: str, rows: int | N
 
 
 def test_rows_are_counted_where_they_are(library: Callable[[str], Library]) -> None:
-    sql = counting_sql("select * from lines -- all of them\norder by day; ")
+    sql = counting_sql("select * from lines -- all of them\norder by day; -- the end", "sqlite")
     assert fetched(library(FREIGHT), sql).table["n"].to_pylist() == [6]

@@ -130,7 +130,7 @@ def for_driver(sql: str, dialect: str, form: Callable[[Placeholder], str]) -> Dr
         names.append(placeholder.name)
         at = placeholder.end
     pieces.append(sql[at:])
-    return DriverSql(_without_end("".join(pieces), dialect), tuple(names), tuple(shifts))
+    return DriverSql(without_end("".join(pieces), dialect), tuple(names), tuple(shifts))
 
 
 MARK = "nm_"
@@ -148,7 +148,7 @@ def unmark_placeholders(tree: exp.Expr) -> None:
         node.set("this", node.name.removeprefix(MARK))
 
 
-def _without_end(sql: str, dialect: str) -> str:
+def without_end(sql: str, dialect: str) -> str:
     """The text without the semicolon that ends it, which no driver wants inside another statement."""
     try:
         tokens = sqlglot.tokenize(sql, dialect=dialect)

@@ -1,12 +1,14 @@
 """Asks before a query fetches very many rows: they are counted where they are, and fetched when that is wanted."""
 
 from collections.abc import Callable, Mapping
+from dataclasses import dataclass
 from typing import Protocol
 
 from PyQt6.QtCore import QObject, QTimer
 
 from northmoor.app.data.query.sentence_controller import SentenceController
 from northmoor.app.data.rows.rows_pane import RowsPane
+from northmoor.app.document_controller import DocumentController
 from northmoor.app.language.translation import number_text, tr
 from northmoor.app.widgets.preferences import own_settings, read_preferences
 from northmoor.core.base.cancellation import CancelToken
@@ -25,6 +27,7 @@ _LONGEST = 5_000  # milliseconds that counting may take
 class FetchHost(Protocol):
     """What asking needs of the workspace."""
 
+    controller: DocumentController
     pane: RowsPane
     sentences: SentenceController
 
@@ -36,6 +39,16 @@ class FetchHost(Protocol):
     def show_plan(self) -> None: ...
 
 
+@dataclass(frozen=True)
+class _LargeQuery:
+    """A query of large tables: where it runs, and its rows at most."""
+
+    connection: str
+    sql: str
+    dialect: str
+    most: int
+
+
 class LargeFetch(QObject):
     """Holds back fetches of more rows than the preferences say, until somebody wants them."""
 
@@ -45,6 +58,8 @@ class LargeFetch(QObject):
         self._wanted: set[object] = set()
         """Queries, as connection and SQL, whose rows are wanted however many they are."""
         self._held: object = None
+        """The query whose fetch is held back, with the values that it was counted with."""
+        self._show_answer: Callable[[], None] = lambda: None
         self._counting: CancelToken | None = None
         self._limit = 0
         self._timer = QTimer(self)
@@ -59,14 +74,16 @@ class LargeFetch(QObject):
         if found is None:
             self._held = None
             return False
-        key, connection, sql, most = found
-        if self._held != key:
-            self._held = key
-            self._count(query.name, connection, sql, most)
+        held = (found, dict(self._data.controller.values))
+        if self._held != held:
+            self._held = held
+            self._count(query, found)
+        elif self._counting is None:
+            self._show_answer()  # something else may have been said meanwhile
         return True
 
-    def _large(self, query: Query) -> tuple[object, str, str, int] | None:
-        """A query that may fetch too many rows: what it is known by, its connection, SQL and its rows at most."""
+    def _large(self, query: Query) -> _LargeQuery | None:
+        """A query that may fetch too many rows; None for any other."""
         self._limit = read_preferences(own_settings()).ask_above
         if query.signals is not None or query.use_sample or not self._limit:
             return None
@@ -76,25 +93,26 @@ class LargeFetch(QObject):
                 return None
             checked = check_query(filled.sql, dialect_of(query, self._data.library))
         except NorthmoorError:
-            return None  # the fetch itself says what is wrong
+            return None  # the fetch itself reports what is wrong
         most = rows_at_most(checked, self._data.known_catalogs.get(filled.connection, Catalog()))
         if most is None or most <= self._limit:
             return None
-        return (filled.connection, filled.sql), filled.connection, filled.sql, most
+        return _LargeQuery(filled.connection, filled.sql, checked.dialect, most)
 
-    def _count(self, query: str, connection: str, sql: str, most: int) -> None:
+    def _count(self, query: Query, large: _LargeQuery) -> None:
         self._end_counting()
         self._data.pane.show_message(tr("Counting its rows first …"), "quiet")
         self._data.pane.show_as_old()
         self._data.show_plan()
-        key = self._held
+        held = self._held
 
         def then(count: int | None) -> None:
-            if self._held == key:
-                self._judge(query, key, count, most)
+            if self._held == held:
+                self._judge(query.name, large, count)
 
         self._then = then
-        self._counting = self._data.sentences.ask_rows(counting_sql(sql), self._counted, connection)
+        counted = counting_sql(large.sql, large.dialect)
+        self._counting = self._data.sentences.ask_rows(counted, self._counted, large.connection)
         self._timer.start()
 
     def _counted(self, answer: object) -> None:
@@ -110,18 +128,23 @@ class LargeFetch(QObject):
             self._counting = None
             self._then(None)
 
-    def _judge(self, query: str, key: object, count: int | None, most: int) -> None:
-        if count is not None and count <= self._limit:
-            self._fetch(query, key)
-            return
-        rows = number_text(count if count is not None else most)
-        text = (
-            tr("It would fetch {rows} rows.") if count is not None else tr("It would fetch up to {rows} rows.")
-        ).format(rows=rows)
-        advice = tr("Add a condition or totals, so that the database sends less; Preferences say when this is asked.")
-        self._data.pane.show_message(f"{text} {advice}", "warning")
-        self._data.pane.offer(tr("Fetch them all"), lambda: self._fetch(query, key))
+    def _judge(self, query: str, large: _LargeQuery, count: int | None) -> None:
+        def fetch() -> None:
+            self._wanted.add((large.connection, large.sql))
+            self._data.fetch(query, refresh=False)
 
-    def _fetch(self, query: str, key: object) -> None:
-        self._wanted.add(key)
-        self._data.fetch(query, refresh=False)
+        def ask() -> None:
+            is_known = count is not None
+            text = tr("It would fetch {rows} rows.") if is_known else tr("It would fetch up to {rows} rows.")
+            advice = tr(
+                "Add a condition or totals, so that the database sends less; Preferences say when this is asked."
+            )
+            rows = number_text(count if count is not None else large.most)
+            self._data.pane.show_message(f"{text.format(rows=rows)} {advice}", "warning")
+            self._data.pane.offer(tr("Fetch them all"), fetch)
+
+        self._show_answer = ask
+        if count is not None and count <= self._limit:
+            fetch()
+        else:
+            ask()

@@ -166,10 +166,13 @@ class SentenceController(QObject):
         query = self._data.current()
         if query is None:
             return
-        if query.shared is not None:
-            self._data.show_fault(QueryError(_OF_LIBRARY))
+        try:
+            if query.shared is not None:
+                raise QueryError(_OF_LIBRARY)
+            sql = rewrite_select(self._data.editor.text(), changed, self.around(query).dialect)
+        except NorthmoorError as error:
+            self._data.show_fault(error)
             return
-        sql = rewrite_select(self._data.editor.text(), changed, self.around(query).dialect)
         if self._data.controller.edit(
             label, lambda r, _: edits.change_query(edits.add_parameter(r, parameter), query.name, sql=sql)
         ):

@@ -36,12 +36,13 @@ from northmoor.core.sources.builder.edits import (
     random_order,
     select_all,
     toggle_connective,
+    unquoted_name,
     with_condition,
     with_total_condition,
     without_table,
 )
 from northmoor.core.sources.builder.pivoting import unpivot
-from northmoor.core.sources.builder.select_model import Comparison, Condition, FromItem, SelectItem, SelectModel
+from northmoor.core.sources.builder.select_model import Comparison, Condition, SelectItem, SelectModel
 from northmoor.core.sources.builder.select_writer import wrap_select
 
 if TYPE_CHECKING:
@@ -135,7 +136,7 @@ class SentenceSteps:
 
     def show_relations(self, table: str) -> None:
         """Show what a table is related to, and join one of these if that is wanted."""
-        dialog = RelationsDialog(self._view.around.catalog, FromItem(table).known_as.strip('"`[]'), self._view)
+        dialog = RelationsDialog(self._view.around.catalog, unquoted_name(table), self._view)
         if self._accepted(dialog):
             self._ask_join(None, dialog.table)
 

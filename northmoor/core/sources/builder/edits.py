@@ -60,7 +60,7 @@ def all_columns(sentence: SelectModel, catalog: Catalog, dialect: str) -> list[s
     found: list[str] = []
     known = catalog_with_steps(sentence, catalog, dialect)
     for taken in sentence.from_items:
-        table = known.table(_bare(taken.table))
+        table = known.table(unquoted_name(taken.table))
         if table is not None:
             found += column_texts(taken, table, dialect)
     return found
@@ -71,13 +71,14 @@ def column_kinds(sentence: SelectModel, catalog: Catalog, dialect: str) -> dict[
     found: dict[str, OperandKind] = {}
     known = catalog_with_steps(sentence, catalog, dialect)
     for taken in sentence.from_items:
-        table = known.table(_bare(taken.table))
+        table = known.table(unquoted_name(taken.table))
         for column, text in zip(table.columns, column_texts(taken, table, dialect), strict=True) if table else ():
             found[text] = operand_kind(declared_kind(column.type, dialect))
     return found
 
 
-def _bare(table: str) -> str:
+def unquoted_name(table: str) -> str:
+    """A name as catalogues have it, from its SQL."""
     return re.sub(r"[\"`\[\]]", "", table)
 
 
@@ -192,7 +193,7 @@ def _distinguished(
         own = (column.name or _alias_of(column.expression)).lower()
         if own in taken and "." in column.expression and column not in before:
             table, _, last = column.expression.rpartition(".")
-            name = f"{_bare(table)}_{_bare(last)}".replace(".", "_")
+            name = f"{unquoted_name(table)}_{unquoted_name(last)}".replace(".", "_")
             column = SelectItem(column.expression, bare_or_quoted(name, dialect))
         taken.add(own)
         named.append(column)
@@ -225,11 +226,11 @@ def _groups(sentence: SelectModel, columns: tuple[SelectItem, ...], dialect: str
 
 def item_name(item: SelectItem) -> str:
     """The name that a column of the result has, without quotes."""
-    return _bare(item.name) or _alias_of(item.expression)
+    return unquoted_name(item.name) or _alias_of(item.expression)
 
 
 def _alias_of(expression: str) -> str:
-    return _bare(expression.rpartition(".")[2])
+    return unquoted_name(expression.rpartition(".")[2])
 
 
 _OPERAND = r"((?:[^()]|\([^()]*\))*)"

@@ -14,8 +14,8 @@ from northmoor.core.errors import ExpressionError, QueryError
 from northmoor.core.expr.language import OWN_FUNCTIONS, function_name, parse
 from northmoor.core.sources.builder.computing import DatePart, date_part_sql
 from northmoor.core.sources.builder.operands import OperandKind, kind_of_column
+from northmoor.core.sources.typing.dialect_notes import DIALECT_NAMES
 
-_DATABASES = {"sqlite": "SQLite", "postgres": "PostgreSQL", "mysql": "MariaDB", "duckdb": "DuckDB"}
 _DOUBLE = {"sqlite": "real", "postgres": "double precision", "mysql": "double"}
 _COMPARED: dict[type[exp.Expr], str] = {
     exp.EQ: "=", exp.NEQ: "<>", exp.LT: "<", exp.LTE: "<=", exp.GT: ">", exp.GTE: ">=",
@@ -71,7 +71,7 @@ class _Writer:
 
     def refused(self, what: str) -> QueryError:
         """That the database has no counterpart of something."""
-        where = _DATABASES[self.dialect]
+        where = DIALECT_NAMES[self.dialect]
         return QueryError(f"{where} has no counterpart of {what} with these values; compute it on the page, or as SQL.")
 
     def kind(self, node: exp.Expr) -> OperandKind | None:

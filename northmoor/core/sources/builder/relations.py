@@ -20,7 +20,7 @@ class Relation:
 
 
 def _leads_on(column: str) -> bool:
-    """Whether a column's name tells of another table: `id` is each table's own."""
+    """Whether a column's name refers to another table: `id` is each table's own."""
     return looks_like_key(column) and column.lower() != "id"
 
 

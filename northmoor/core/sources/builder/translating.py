@@ -10,12 +10,9 @@ from sqlglot.errors import SqlglotError
 from northmoor.core.errors import QueryError, RefusedQuery
 from northmoor.core.expr.placeholders import MARK, mark_placeholders
 from northmoor.core.sources.drivers.read_only import check_query
+from northmoor.core.sources.typing.dialect_notes import DIALECT_NAMES, LIKE_ANY_CASE, WHOLE_DIVISION
 
-_DATABASES = {"sqlite": "SQLite", "postgres": "PostgreSQL", "mysql": "MariaDB and MySQL", "duckdb": "DuckDB"}
-_WHOLE_DIVISION = {"sqlite", "postgres"}
-"""Where whole numbers divided are a whole number."""
 _ANY_CASE = {"mysql"}
-_LIKE_ANY_CASE = {"mysql", "sqlite"}
 
 
 @dataclass(frozen=True)
@@ -38,7 +35,7 @@ def translate_sql(sql: str, dialect: str, to: str) -> TranslatedSql:
     try:
         check_query(written, to)
     except RefusedQuery as error:
-        raise QueryError(f"{_DATABASES[to]} cannot say it: {error.message}") from error
+        raise QueryError(f"{DIALECT_NAMES[to]} cannot say it: {error.message}") from error
     is_kept = _plain_words(sql, dialect) == _plain_words(written, to)
     return TranslatedSql(sql if is_kept else written, is_kept, notes)
 
@@ -55,22 +52,22 @@ def _written(sql: str, dialect: str, to: str) -> str:
         text = tree.sql(dialect=to, pretty=True, unsupported_level=sqlglot.ErrorLevel.RAISE)
     except SqlglotError as error:
         reason = str(error).partition("\n")[0].rstrip(". ")
-        raise QueryError(f"{_DATABASES[to]} cannot say it ({reason}); write it by hand.") from error
+        raise QueryError(f"{DIALECT_NAMES[to]} cannot say it ({reason}); write it by hand.") from error
     return re.sub(rf"[:$]{MARK}(\w+)|%\({MARK}(\w+)\)s", lambda found: f":{found[1] or found[2]}", text) + "\n"
 
 
 def _notes(tree: exp.Query, dialect: str, to: str) -> list[str]:
     """What the two databases do in another way, of what the query has."""
     found = []
-    here, there = _DATABASES[dialect], _DATABASES[to]
-    if tree.find(exp.Div) is not None and (dialect in _WHOLE_DIVISION) != (to in _WHOLE_DIVISION):
-        whole = here if dialect in _WHOLE_DIVISION else there
+    here, there = DIALECT_NAMES[dialect], DIALECT_NAMES[to]
+    if tree.find(exp.Div) is not None and (dialect in WHOLE_DIVISION) != (to in WHOLE_DIVISION):
+        whole = here if dialect in WHOLE_DIVISION else there
         found.append(f"Whole numbers divided give a whole number in {whole} only: 7 / 2 is 3 there, and 3.5 otherwise.")
     compared = tree.find(exp.EQ, exp.NEQ, exp.In, exp.Group, exp.Distinct)
     if compared is not None and (dialect in _ANY_CASE) != (to in _ANY_CASE):
         found.append("MariaDB and MySQL mostly compare texts without regard to capitals; other databases do not.")
-    if tree.find(exp.Like) is not None and (dialect in _LIKE_ANY_CASE) != (to in _LIKE_ANY_CASE):
-        found.append(f"like does not regard capitals in {here if dialect in _LIKE_ANY_CASE else there}.")
+    if tree.find(exp.Like) is not None and (dialect in LIKE_ANY_CASE) != (to in LIKE_ANY_CASE):
+        found.append(f"like does not regard capitals in {here if dialect in LIKE_ANY_CASE else there}.")
     unknown = {node.name.lower() for node in tree.find_all(exp.Anonymous)}
     unknown |= {"date"} if any(len(node.args) > 1 for node in tree.find_all(exp.Date)) else set()
     if unknown:

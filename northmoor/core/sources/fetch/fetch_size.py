@@ -2,6 +2,7 @@
 
 from sqlglot import exp
 
+from northmoor.core.expr.placeholders import without_end
 from northmoor.core.sources.drivers.catalog import Catalog
 from northmoor.core.sources.drivers.read_only import CheckedQuery
 
@@ -21,6 +22,6 @@ def rows_at_most(query: CheckedQuery, catalog: Catalog) -> int | None:
     return max(counts) if counts and len(counts) == len(tables) else None
 
 
-def counting_sql(sql: str) -> str:
+def counting_sql(sql: str, dialect: str) -> str:
     """The SQL that counts the rows of a query."""
-    return f"select count(*) as n from (\n{sql.strip().rstrip(';')}\n) as counted"
+    return f"select count(*) as n from (\n{without_end(sql, dialect)}\n) as counted"

@@ -132,8 +132,9 @@ def _work_there(resolved: ResolvedQuery, catalog: Catalog) -> str:
     if resolved.checked.is_call:
         return "A procedure is called; its first result comes back."
     tree = resolved.checked.tree
-    names = [_with_rows(name, catalog) for name in dict.fromkeys(table.name for table in resolved.checked.tables)]
+    names = list(dict.fromkeys(table.name for table in resolved.checked.tables))
     done = [f"Reads {_listed(names)}, and sends the rows." if names else "Rows are computed and sent."]
+    done += _largest(names, catalog)
     if tree.find(exp.Group) or tree.find(exp.AggFunc):
         done.append("Rows are grouped and added up there.")
     if tree.args.get("order"):
@@ -143,11 +144,15 @@ def _work_there(resolved: ResolvedQuery, catalog: Catalog) -> str:
     return " ".join(done)
 
 
-def _with_rows(name: str, catalog: Catalog) -> str:
-    table = catalog.table(name)
-    if table is None or table.rows is None:
-        return name
-    return f"{name} ({'about ' if table.is_estimate else ''}{table.rows:,} rows)"
+def _largest(names: list[str], catalog: Catalog) -> list[str]:
+    """How many rows the largest of some tables has, as far as that is known."""
+    known = [table for name in names if (table := catalog.table(name)) is not None and table.rows is not None]
+    largest = max(known, key=lambda table: table.rows or 0, default=None)
+    if largest is None:
+        return []
+    if largest.is_estimate:
+        return [f"The largest table, {largest.name}, has about {largest.rows:,} rows."]
+    return [f"The largest table, {largest.name}, has {largest.rows:,} rows."]
 
 
 def _listed(names: list[str] | tuple[str, ...]) -> str:

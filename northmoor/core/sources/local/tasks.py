@@ -114,7 +114,7 @@ def _run_one(opening: Opening, statement: Statement) -> Iterator[Result]:
 
 
 def _relation(connection: Any, statement: Statement) -> Any:
-    """The query as the engine bound it; of a fault in it the engine says the place only when asked to explain it."""
+    """The query as the engine bound it; the engine gives the place of a fault only when asked to explain it."""
     try:
         return connection.sql(statement.sql, params=dict(statement.values))
     except duckdb.Error:

@@ -8,9 +8,11 @@ from northmoor.core.sources.drivers.catalog import Catalog
 from northmoor.core.sources.drivers.read_only import CheckedQuery
 from northmoor.core.sources.typing.inference import typed_tree
 
-_WHOLE_DIVISION = {"sqlite": "SQLite", "postgres": "PostgreSQL"}
+DIALECT_NAMES = {"sqlite": "SQLite", "postgres": "PostgreSQL", "mysql": "MariaDB and MySQL", "duckdb": "DuckDB"}
+"""What the databases of a dialect are called."""
+WHOLE_DIVISION = ("sqlite", "postgres")
 """Where whole numbers divided are a whole number."""
-_ANY_CASE = {"sqlite": "SQLite", "mysql": "MariaDB"}
+LIKE_ANY_CASE = ("sqlite", "mysql")
 """Where `like` mostly does not regard capitals."""
 _LONGEST = 50
 
@@ -24,12 +26,12 @@ def dialect_notes(query: CheckedQuery, read_catalog: Callable[[], Catalog]) -> t
 
 
 def _cut_quotients(query: CheckedQuery, read_catalog: Callable[[], Catalog]) -> Iterator[str]:
-    where = _WHOLE_DIVISION.get(query.dialect)
-    typed = typed_tree(query, read_catalog()) if where and query.tree.find(exp.Div) is not None else None
+    is_cut = query.dialect in WHOLE_DIVISION and query.tree.find(exp.Div) is not None
+    typed = typed_tree(query, read_catalog()) if is_cut else None
     for node in typed.find_all(exp.Div) if typed is not None else ():
         sides = (node.this, node.expression)
         if all(_is_whole(side) for side in sides) and not isinstance(_around(node), exp.Cast | exp.Floor):
-            piece = _short(node, query.dialect)
+            piece, where = _short(node, query.dialect), DIALECT_NAMES[query.dialect]
             yield (
                 f"{piece} divides whole numbers, which {where} cuts to a whole number: 7 / 2 is 3 "
                 "there, and 3.5 on pages. Multiply one by 1.0, or cast the result to integer if that is meant."
@@ -48,12 +50,12 @@ def _around(node: exp.Expr) -> exp.Expr | None:
 
 
 def _any_case(query: CheckedQuery) -> Iterator[str]:
-    where = _ANY_CASE.get(query.dialect)
-    for node in query.tree.find_all(exp.Like) if where is not None else ():
+    for node in query.tree.find_all(exp.Like) if query.dialect in LIKE_ANY_CASE else ():
         pattern = node.expression
         has_letters = not isinstance(pattern, exp.Literal) or pattern.name.lower() != pattern.name.upper()
         if has_letters and not isinstance(node.this, exp.Lower | exp.Upper):
-            yield f"{_short(node, query.dialect)} does not regard capitals in {where}; on pages it does."
+            piece, where = _short(node, query.dialect), DIALECT_NAMES[query.dialect]
+            yield f"{piece} does not regard capitals in {where}; on pages it does."
 
 
 def _short(node: exp.Expr, dialect: str) -> str:

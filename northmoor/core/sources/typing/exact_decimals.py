@@ -88,8 +88,11 @@ def _deciding(tree: exp.Query) -> Iterator[exp.Expression]:
             yield from node.expressions
         elif isinstance(node, exp.Window):
             yield from node.args.get("partition_by") or ()
-        elif isinstance(node, exp.Select) and (node is not tree or node.args.get("distinct") or node.args.get("group")):
-            yield from (cast(exp.Expression, each.unalias()) for each in node.selects)
+        elif isinstance(node, exp.Select):
+            is_inner = node is not tree or bool(node.args.get("distinct"))
+            columns = [cast(exp.Expression, each.unalias()) for each in node.selects]
+            keys = [each for each in columns if each.find(exp.AggFunc) is None] if node.args.get("group") else []
+            yield from columns if is_inner else keys
 
 
 def _is_unnamed(node: exp.Expression) -> bool:
