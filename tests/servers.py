@@ -262,7 +262,8 @@ class PrivateMariadb(Server):
             cursor.execute("flush ssl")
 
     def admin(self, database: str | None = None) -> Any:
-        return pymysql.connect(unix_socket=str(self.folder / "socket"), user="root", database=database, autocommit=True)
+        socket = str(self.folder / "socket")
+        return pymysql.connect(unix_socket=socket, user="root", database=database, autocommit=True, ssl_disabled=True)
 
     def run(self, sql: str) -> None:
         with self.admin(DATABASE) as connection, connection.cursor() as cursor:

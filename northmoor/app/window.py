@@ -174,22 +174,21 @@ class Window(QMainWindow):
     def _build(self) -> None:
         self.setWindowTitle("Northmoor")
         self.setMinimumSize(960, 600)
-        self._workspaces.add("pages", self.pages, self.pages.split)
-        self._workspaces.addWidget(self.start)
-        right = QWidget()
+        middle, right = QWidget(), QWidget()
+        self.setCentralWidget(middle)  # from the outside inwards: Qt gives a look to all that is in what is added
+        row = QHBoxLayout(middle)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        row.addWidget(self._switch)
+        row.addWidget(right, 1)
         column = QVBoxLayout(right)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         self._bar = self._top()
         for widget in (self._bar, self._progress, self._workspaces):
             column.addWidget(widget)
-        middle = QWidget()
-        row = QHBoxLayout(middle)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(0)
-        row.addWidget(self._switch)
-        row.addWidget(right, 1)
-        self.setCentralWidget(middle)
+        self._workspaces.add("pages", self.pages, self.pages.split)
+        self._workspaces.addWidget(self.start)
         self._build_status()
 
     def _top(self) -> QWidget:

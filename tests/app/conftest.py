@@ -82,9 +82,6 @@ def new_window(qtbot: QtBot, tmp_path: Path) -> Iterator[Callable[[], Window]]:
 
     yield make
     for window in windows:
-        window.deliveries.close_archive()
-        window.worker.close()
-        window.catalog_worker.close()
         window.controller._saved_at = window.controller._at  # nothing is asked about when a test ends
         window.close()
         window.deleteLater()

@@ -113,25 +113,24 @@ class PagesWorkspace(QWidget):
         self.fields.block_entries = self.placing.block_entries
 
     def _place(self) -> None:
-        left = QSplitter(Qt.Orientation.Vertical)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        left, middle = QSplitter(Qt.Orientation.Vertical), self._middle
+        self.split = QSplitter()
+        whole.addWidget(self.split)
+        for widget in (left, middle, self._inspector_side()):
+            self.split.addWidget(widget)
         left.addWidget(_titled(tr("Contents"), self.contents))
         left.addWidget(_titled(tr("Fields"), self.fields_query, self.fields))
         left.setSizes([420, 260])
-        middle = self._middle
         middle.addWidget(self.canvas)
         self.add_panel(self.trace)
         middle.setSizes([520, 230])
-        self.split = QSplitter()
-        for widget in (left, middle, self._inspector_side()):
-            self.split.addWidget(widget)
         self.split.setSizes([216, 708, 300])
         self.split.setStretchFactor(1, 1)
         for splitter in (left, middle, self.split):
             splitter.setHandleWidth(1)
             splitter.setChildrenCollapsible(False)
-        whole = QVBoxLayout(self)
-        whole.setContentsMargins(0, 0, 0, 0)
-        whole.addWidget(self.split)
 
     def _inspector_side(self) -> QWidget:
         """The inspector under the line that searches it, which / reaches from wherever nothing is typed."""

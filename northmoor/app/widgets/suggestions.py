@@ -7,6 +7,8 @@ from PyQt6.QtCore import QModelIndex, Qt
 from PyQt6.QtGui import QStandardItem, QStandardItemModel
 from PyQt6.QtWidgets import QCompleter, QLineEdit
 
+from northmoor.core.base.time_zones import known_time_zones
+
 _MOST_SHOWN = 12
 
 
@@ -30,9 +32,7 @@ def _currencies() -> dict[str, str]:
 
 @cache
 def _time_zones() -> dict[str, str]:
-    from zoneinfo import available_timezones
-
-    return {name: name for name in sorted(available_timezones()) if "/" in name or name == "UTC"}
+    return {name: name for name in sorted(known_time_zones()) if "/" in name or name == "UTC"}
 
 
 SUGGESTED: Mapping[str, Callable[[], dict[str, str]]] = {

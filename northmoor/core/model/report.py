@@ -1,12 +1,12 @@
 """The report: its data, its styles, and one or more editions (layouts over the same data)."""
 
-from functools import cache
 from typing import Annotated
-from zoneinfo import ZoneInfo, available_timezones
+from zoneinfo import ZoneInfo
 
 from babel import Locale, UnknownLocaleError
 from pydantic import Field, field_validator, model_validator
 
+from northmoor.core.base.time_zones import known_time_zones
 from northmoor.core.model.base import Name, Part, unique_names
 from northmoor.core.model.blocks.block_types import Block
 from northmoor.core.model.blocks.chart import ChartBlock
@@ -142,7 +142,7 @@ class Report(Part):
     @field_validator("time_zone")
     @classmethod
     def _time_zone_is_known(cls, value: str) -> str:
-        if value not in _zones():
+        if value not in known_time_zones():
             raise ValueError(f"{value!r} is no IANA time zone; write for example Europe/Dublin")
         return value
 
@@ -197,11 +197,6 @@ class Report(Part):
     def zone(self) -> ZoneInfo:
         """Its time zone."""
         return ZoneInfo(self.time_zone)
-
-
-@cache
-def _zones() -> frozenset[str]:
-    return frozenset(available_timezones())
 
 
 def _details_lead_to_a_root(queries: tuple[Query, ...]) -> None:

@@ -25,6 +25,7 @@ _SETTLE = 250  # milliseconds without typing before rows are narrowed
 _MOST_FITTED, _NARROWEST, _WIDEST = 60, 112, 260
 """Columns that are as wide as their rows need, and how wide they are at least, for what is over them, and at most, in
 pixels."""
+_ROWS_MEASURED = 64
 
 
 class RowsView(QTableView):
@@ -35,7 +36,9 @@ class RowsView(QTableView):
         self.hint = tr("Run the query to see its rows (Ctrl+Enter).")
         self.setAccessibleName(tr("Rows"))
         self.setWordWrap(False)
-        self.setHorizontalHeader(ProfileHeader(self))
+        header = ProfileHeader(self)
+        header.setResizeContentsPrecision(_ROWS_MEASURED)
+        self.setHorizontalHeader(header)
         rows = self.verticalHeader()
         rows.setDefaultSectionSize(25)
         rows.setDefaultAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)

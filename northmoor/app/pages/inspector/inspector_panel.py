@@ -74,14 +74,22 @@ class InspectorPanel(FormArea):
         self.search.setClearButtonEnabled(True)
         self.search.textChanged.connect(self.show_fitting)
         self.search.installEventFilter(self)
-        controller.selected.connect(lambda _: self.refresh())
-        controller.changed.connect(self.refresh)
-        controller.edition_chosen.connect(self.refresh)
+        self._shown: tuple[Report | None, str | None, Selection] | None = None
+        controller.selected.connect(lambda _: self._follow())
+        controller.changed.connect(self._follow)
+        controller.edition_chosen.connect(self._follow)
+
+    def _follow(self) -> None:
+        """Show what is selected, if it is not shown: a change and a choice may be announced for one step."""
+        now = (self._controller.report, self._controller.edition_name, self._controller.selection)
+        if self._shown is None or self._shown[0] is not now[0] or self._shown[1:] != now[1:]:
+            self.refresh()
 
     def refresh(self) -> None:
         """Show the selected part as it is now."""
         form = InspectorForm(self._controller, self.refresh)
         report, edition = self._controller.report, self._controller.edition
+        self._shown = (report, self._controller.edition_name, self._controller.selection)
         if report is not None and edition is not None:
             _show(form, report, edition.name, self._controller.selection)
         self.show_rows(form.rows)

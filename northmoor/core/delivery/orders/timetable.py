@@ -9,10 +9,11 @@ from calendar import monthrange
 from collections.abc import Iterator
 from datetime import UTC, date, datetime, time, timedelta
 from typing import Annotated, Literal
-from zoneinfo import ZoneInfo, available_timezones
+from zoneinfo import ZoneInfo
 
 from pydantic import AfterValidator, Field, model_validator
 
+from northmoor.core.base.time_zones import known_time_zones
 from northmoor.core.model.base import Part
 
 _DAY = timedelta(days=1)
@@ -23,7 +24,7 @@ DayKind = Literal["every_day", "working_days", "weekdays", "days_of_month", "wor
 
 
 def _check_zone(name: str) -> str:
-    if name not in available_timezones():
+    if name not in known_time_zones():
         raise ValueError(f"there is no time zone {name!r}; write for example Europe/Dublin")
     return name
 

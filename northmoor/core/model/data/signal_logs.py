@@ -1,10 +1,10 @@
 """Signal logs: what tables of readings mean, and what is known of their signals."""
 
 from typing import Annotated, Literal
-from zoneinfo import available_timezones
 
 from pydantic import Field, field_validator, model_validator
 
+from northmoor.core.base.time_zones import known_time_zones
 from northmoor.core.model.base import Identifier, Part, Title, unique_names
 from northmoor.core.model.data.durations import SomeTime
 from northmoor.core.model.kinds.signal_natures import NATURE_OF_NAME, NatureName, SignalNature
@@ -90,7 +90,7 @@ class SignalLog(Part):
     @field_validator("time_zone")
     @classmethod
     def _zone_is_known(cls, value: str | None) -> str | None:
-        if value is not None and value not in available_timezones():
+        if value is not None and value not in known_time_zones():
             raise ValueError(f"{value!r} is no IANA time zone; write for example Europe/Dublin")
         return value
 

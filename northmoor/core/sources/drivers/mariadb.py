@@ -306,10 +306,11 @@ class _Connection(pymysql.connections.Connection):
 def _encryption(encryption: Encryption) -> Any:
     if encryption == "off":
         return None
-    context = ssl.create_default_context()
-    if encryption != "verified":
-        context.check_hostname = False
-        context.verify_mode = ssl.CERT_NONE
+    if encryption == "verified":
+        return ssl.create_default_context()
+    context = ssl.SSLContext(ssl.PROTOCOL_TLS_CLIENT)  # no certificate is looked at, so none is loaded
+    context.check_hostname = False
+    context.verify_mode = ssl.CERT_NONE
     return context
 
 

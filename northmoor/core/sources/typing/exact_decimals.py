@@ -5,6 +5,7 @@ distinct, or handed on by an inner query. Nothing else of the text changes.
 """
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
+from functools import lru_cache
 from typing import Any, cast
 
 import sqlglot
@@ -14,7 +15,7 @@ from sqlglot.tokens import TokenType  # type: ignore[attr-defined]  # it is re-e
 from northmoor.core.errors import RefusedQuery
 from northmoor.core.expr.identifiers import quoted
 from northmoor.core.expr.placeholders import mark_placeholders
-from northmoor.core.sources.drivers.catalog import Catalog
+from northmoor.core.sources.drivers.catalog import Catalog, CatalogTable
 from northmoor.core.sources.drivers.read_only import CheckedQuery, check_query
 from northmoor.core.sources.typing.inference import decimal_places, typed_tree
 
@@ -23,6 +24,7 @@ _READABLE = (*_COMPUTING, exp.Column, exp.Identifier, exp.Literal, exp.Paren, ex
              exp.Count, exp.Star)  # fmt: skip
 """What is in a piece whose place in the text is known by the places of its words."""
 _COMPARING = (exp.EQ, exp.NEQ, exp.LT, exp.LTE, exp.GT, exp.GTE, exp.Between, exp.In)
+_MOST_KEPT = 256
 _BEYOND = 2
 """Places more than declared: SQLite lets columns hold more than they say, and doubles err far behind them."""
 
@@ -36,11 +38,19 @@ def exact_sql(query: CheckedQuery, read_catalog: Callable[[], Catalog]) -> str:
         is None
     ):
         return query.sql
-    typed = typed_tree(query, read_catalog())
+    named = {table.name.lower() for table in query.tables}
+    tables = tuple(table for table in read_catalog().tables if table.name.lower() in named)
+    return _exact_sql(query.sql, query.dialect, tables)
+
+
+@lru_cache(_MOST_KEPT)  # a plan is shown, a fetch counted and rows fetched of the same text
+def _exact_sql(sql: str, dialect: str, tables: tuple[CatalogTable, ...]) -> str:
+    query = check_query(sql, dialect)
+    typed = typed_tree(query, Catalog(tables))
     if typed is None:
-        return query.sql
-    marked = mark_placeholders(query.sql, query.dialect)
-    tokens = sqlglot.tokenize(marked.sql, dialect=query.dialect)
+        return sql
+    marked = mark_placeholders(sql, dialect)
+    tokens = sqlglot.tokenize(marked.sql, dialect=dialect)
     rounded: dict[tuple[int, int], str] = {}
     """What is behind each piece; one may be found several times, by its place and where a name or number means it."""
     for node in _deciding(typed):
@@ -48,10 +58,10 @@ def exact_sql(query: CheckedQuery, read_catalog: Callable[[], Catalog]) -> str:
         span = _span(node, tokens) if places is not None else None
         if places is not None and span is not None:
             start, end = (marked.original(each) for each in span)
-            name = f" as {quoted(query.sql[start:end])}" if _is_unnamed(node) else ""
+            name = f" as {quoted(sql[start:end])}" if _is_unnamed(node) else ""
             rounded[start, end] = max(rounded.get((start, end), ""), f", {places + _BEYOND}){name}", key=len)
-    text = _with_rounding(query.sql, rounded)
-    return text if _is_same_but_rounded(query, text) else query.sql
+    text = _with_rounding(sql, rounded)
+    return text if _is_same_but_rounded(query, text) else sql
 
 
 def _with_rounding(sql: str, rounded: Mapping[tuple[int, int], str]) -> str:
