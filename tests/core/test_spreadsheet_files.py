@@ -6,7 +6,7 @@ import re
 import shutil
 import subprocess
 from collections import Counter
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from datetime import date, datetime, time, timedelta
 from decimal import ROUND_HALF_EVEN, Decimal
 from pathlib import Path
@@ -24,9 +24,10 @@ from northmoor.core.expr.formats import FormatLocale
 from northmoor.core.model.blocks.chart import ChartBlock, ChartLevel, ChartMeasure
 from northmoor.core.model.blocks.table import Cell, Column, HeadRow, Row
 from northmoor.core.model.blocks.text import TextBlock
+from northmoor.core.model.data.queries import Query
 from northmoor.core.model.output_options import OutputOptions
+from northmoor.core.output.spreadsheet import as_seen, rows_sheets, table_rows_sheet
 from northmoor.core.output.spreadsheet import sheet as sheets
-from northmoor.core.output.spreadsheet import table_rows_sheet
 from northmoor.core.output.spreadsheet.number_formats import number_format
 from northmoor.core.output.spreadsheet.table_rows_sheet import stored_number
 from northmoor.core.sources.library import Library
@@ -49,11 +50,18 @@ def written(document: Document, options: OutputOptions | None = None, block: str
     return target.getvalue()
 
 
-def recalculated(document: Document, tmp_path: Path) -> Worksheet:
-    """The first sheet as a spreadsheet program leaves it that has computed all formulas anew."""
+def recalculated(
+    document: Document, tmp_path: Path, options: OutputOptions | None = None, formulas: Mapping[str, str] | None = None
+) -> Worksheet:
+    """The first sheet as a spreadsheet program leaves it that has computed all formulas anew; with `formulas`, a sheet
+    of these."""
     made = tmp_path / "made.xlsx"
-    document.write(made)
+    document.write(made, options=options)
     workbook = openpyxl.load_workbook(made)
+    if formulas is not None:
+        added = workbook.create_sheet("asked", 0)
+        for place, formula in formulas.items():
+            added[place] = formula
     for sheet in workbook:
         for row in sheet.iter_rows():
             for cell in row:
@@ -250,17 +258,50 @@ def test_each_table_or_each_page_break_can_have_a_sheet(demo: Path, library: Mak
     assert book(render(report, library(FREIGHT))).worksheets[0].title == "Odd  name   " + "x" * 19
 
 
-def test_the_rows_of_queries_are_typed_with_a_filter(demo: Path) -> None:
+@pytest.mark.parametrize("held", [0, 50_000])
+def test_the_rows_of_queries_are_a_table_typed_with_a_filter(
+    demo: Path, monkeypatch: pytest.MonkeyPatch, held: int
+) -> None:
+    monkeypatch.setattr(as_seen, "_MOST_HELD", held)
     document = northmoor.render(demo / "reports" / "fares-by-route.moor")
     made = book(document, OutputOptions(sheets="rows"))
     (sheet,) = made.worksheets
     rows = rows_of(sheet)
+    table = sheet.tables["fares_rows"]
+    assert [column.name for column in table.tableColumns] == rows[0]
     assert rows[0][:4] == ["route", "route_name", "season", "month"]
     assert len(rows) == 1 + document.row_count
     assert rows[1][3] == datetime(2025, 1, 1)
-    assert sheet.auto_filter.ref == f"A1:G{len(rows)}"
+    assert table.ref == table.autoFilter.ref == f"A1:G{len(rows)}"
     assert sheet.freeze_panes == "A2"
     assert isinstance(rows[1][6], float)
+
+
+def test_columns_of_any_name_are_heads_of_a_table(library: MakeLibrary, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(rows_sheets, "SHEET_ROWS", 3)
+    sql = 'select 1 as c, 2 as "a b", 3 as "A\nB" union all select 5, 6, 7 union all select 9, 0, 1'
+    query = Query(name="q1", connection="db", sql=sql)
+    report = report_of(table_of("c").but(query="q1"), queries=(query,))
+    made = book(render(report, library(FREIGHT)), OutputOptions(sheets="rows"))
+    assert [list(sheet.tables.items()) for sheet in made.worksheets] == [
+        [("q1_rows", "A1:C3")],
+        [("q1_rows_2", "A1:C2")],
+    ]
+    assert [rows_of(sheet)[0] for sheet in made.worksheets] == [["c", "a b", "A B (2)"]] * 2
+    empty = report.but(queries=(query.but(sql="select 1 as c where 1 = 0"),))
+    assert book(render(empty, library(FREIGHT)), OutputOptions(sheets="rows")).worksheets[0].tables.items() == [
+        ("q1_rows", "A1:A2")
+    ]
+
+
+@pytest.mark.slow
+def test_a_spreadsheet_program_calculates_with_the_table(demo: Path, tmp_path: Path) -> None:
+    document = northmoor.render(demo / "reports" / "fares-by-route.moor")
+    (rows,) = document.rows.values()
+    formulas = {"A1": f"=SUM(fares_rows[{rows.names[6]}])", "A2": "=ROWS(fares_rows[])"}
+    sheet = recalculated(document, tmp_path, OutputOptions(sheets="rows"), formulas)
+    takings = rows.table.column(6).to_pylist()
+    assert [sheet["A1"].value, sheet["A2"].value] == [pytest.approx(float(sum(takings))), len(takings)]
 
 
 def test_charts_are_native_where_the_kind_exists_with_their_figures(library: MakeLibrary) -> None:

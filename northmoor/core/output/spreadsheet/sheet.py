@@ -30,6 +30,7 @@ class Book:
     page: PageSetup
     formats: CellFormats
     _names: set[str] = field(default_factory=set)
+    _tables: set[str] = field(default_factory=set)
 
     def sheet(self, name: str) -> Worksheet:
         """A new sheet with a name that no other has, set up as the pages are."""
@@ -43,6 +44,15 @@ class Book:
         sheet.fit_to_pages(1, 0)
         sheet.hide_gridlines(2)
         return sheet
+
+    def table_name(self, wanted: str) -> str:
+        """A name for a table that no other has, in whatever case."""
+        name, number = wanted, 1
+        while name.lower() in self._tables:
+            number += 1
+            name = f"{wanted}_{number}"
+        self._tables.add(name.lower())
+        return name
 
     def _name(self, wanted: str) -> str:
         """A name without the signs that names of sheets cannot have."""
