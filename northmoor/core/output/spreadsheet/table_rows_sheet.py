@@ -11,12 +11,14 @@ from xlsxwriter.utility import xl_range
 
 from northmoor.core.expr.formats import FormatLocale
 from northmoor.core.layout.table.row_sequence import HEADING, RowKind
+from northmoor.core.model.styles import ResolvedStyle
 from northmoor.core.output.content.nodes import TableNode
 from northmoor.core.output.content.table_grid import GridPlace, grid_rows
-from northmoor.core.output.content.table_rows import TableCell, TableContent, TableRow, cell_text
+from northmoor.core.output.content.table_rows import CellContent, TableCell, TableContent, TableRow, cell_text
 from northmoor.core.output.output_document import OutputDocument
 from northmoor.core.output.spreadsheet.cell_formats import CellFormats
 from northmoor.core.output.spreadsheet.formulas import TableFormulas
+from northmoor.core.output.spreadsheet.native_formats import NativeFormats
 from northmoor.core.output.spreadsheet.number_formats import SECONDS_OF, number_format
 from northmoor.core.output.spreadsheet.sheet import SHEET_ROWS, SheetCursor, as_number, write_text
 
@@ -40,6 +42,7 @@ class TableSheet:
         self._levels = self.content.table.levels[self.content.layout.outer :]
         self._groups = 0
         self._known: dict[tuple[Any, ...], tuple[str | None, Format]] = {}
+        self._native: NativeFormats | None = None
 
     def write(self) -> None:
         """Write all of it. Raises Cancelled."""
@@ -49,6 +52,11 @@ class TableSheet:
         self.head()
         self._base = self._cursor.row - self._node.start
         self._totals_below()
+        if self._base + self._node.end <= SHEET_ROWS:
+            rows = range(self._node.start, self._node.end)
+            context = self._document.composition.context
+            self._native = NativeFormats(self.content, rows, self._base, context, self._formats)
+            self._native.add_to(self._cursor.sheet)
         self.rows(self._node.start, self._node.end)
 
     def head(self) -> int:
@@ -107,7 +115,7 @@ class TableSheet:
 
     def _merge(self, place: GridPlace[TableCell], at: int, row: TableRow) -> None:
         """Let a cell cover others: those are blank and look as it does."""
-        look = place.cell.look if place.cell is not None else row.look
+        look = self._look(place.cell) if place.cell is not None else row.look
         form = self._formats.of(look, "start")
         last_row, last_column = at + place.rows - 1, place.column + place.span - 1
         sheet = self._cursor.sheet
@@ -135,7 +143,7 @@ class TableSheet:
     def _formatted(self, cell: TableCell, text: str) -> tuple[str | None, Format]:
         """The number format and the format of a cell, kept for those of a kind that are alike."""
         kind, has_lines = cell.kind, "\n" in text
-        if not kind.is_even or (kind.pattern is None and isinstance(cell.value, Decimal)):
+        if not (kind.is_even or self._is_native(kind)) or (kind.pattern is None and isinstance(cell.value, Decimal)):
             return self._format_of(cell, has_lines)
         key = (id(kind), cell.shift, cell.is_faulty, type(cell.value), has_lines)
         found = self._known.get(key)
@@ -144,13 +152,20 @@ class TableSheet:
         return found
 
     def _format_of(self, cell: TableCell, has_lines: bool) -> tuple[str | None, Format]:
-        kind, look = cell.kind, cell.look
+        kind, look = cell.kind, self._look(cell)
         is_plain = not cell.is_faulty and not kind.content.currency
         number = number_format(cell.value, kind.pattern, self._locale) if is_plain else None
         color = kind.layout.fault_face.color if cell.is_faulty else None
         wraps = has_lines or (look.turn == "none" and isinstance(cell.value, str) and look.overflow == "wrap")
         further = max(look.inset - _USUAL_INSET, 0) if (look.side or kind.align) == "start" else 0
         return number, self._formats.of(look, kind.align, number, cell.shift + further, wraps, color)
+
+    def _is_native(self, kind: CellContent) -> bool:
+        return self._native is not None and self._native.has(kind)
+
+    def _look(self, cell: TableCell) -> ResolvedStyle:
+        """How a cell looks without what the sheet itself changes."""
+        return cell.kind.layout.look if self._is_native(cell.kind) else cell.look
 
     def _is_number(self, cell: TableCell, text: str, number: str | None) -> bool:
         """Whether a cell holds its value; where other words are printed for it, it holds these."""
