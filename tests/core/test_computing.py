@@ -5,10 +5,23 @@ from datetime import date, datetime
 
 import duckdb
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from northmoor.core.errors import QueryError
+from northmoor.core.sources.builder.computed_forms import (
+    Bins,
+    Cases,
+    ComputedForm,
+    MadeText,
+    PartOfDate,
+    WindowFigure,
+    computed_form,
+    form_sql,
+)
 from northmoor.core.sources.builder.computing import (
     DATE_PARTS,
+    WINDOW_FORMS,
     WhenThen,
     bins_sql,
     case_sql,
@@ -20,6 +33,7 @@ from northmoor.core.sources.builder.computing import (
 from northmoor.core.sources.builder.select_model import OrderItem
 from northmoor.core.sources.builder.select_parser import parse_select
 from tests.core.test_sentence import DIALECTS
+from tests.helpers import examples
 
 MOMENTS = ["2024-12-30 23:59:59", "2025-01-01 00:00:00", "2025-01-05 06:30:00", "2025-02-28 12:00:00", "2024-02-29 01:00:00",
            "2025-05-15 18:45:00", "2025-08-31 07:00:00", "2025-12-31 22:00:00"]  # fmt: skip
@@ -126,6 +140,74 @@ def test_each_form_is_read_back_as_one_column(dialect: str) -> None:
         sentence = parse_select(f"select {expression} as c, t.k from t", dialect)
         assert sentence is not None, expression
         assert [(item.expression, item.name) for item in sentence.select_items] == [(expression, "c"), ("t.k", "")]
+
+
+def test_expressions_in_a_figure_are_parts_of_it(databases: dict[str, object]) -> None:
+    """Once x + 1 as a share was x plus a share of one."""
+    whole = sum(x + 1 for x in NUMBERS)
+    for found in values(databases, lambda _: window_sql("share", "x + 1", "", "")):
+        assert found == [round((x + 1) / whole, 9) for x in NUMBERS]
+    for found in values(databases, lambda dialect: bins_sql("x - 3", "10", dialect)):
+        assert found == [(x - 3) // 10 * 10 for x in NUMBERS]
+    for found in values(databases, lambda dialect: text_sql("joined", ["k", "1 + 1"], "-", dialect)):
+        assert found == ["a-2", "b-2"] * 4
+
+
+PIECES = st.sampled_from(
+    [
+        "x",
+        "t.x",
+        "x + 1",
+        "(x)",
+        "coalesce(x, 0)",
+        "case when x > 1 then 2 else 3 end",
+        "'a, b('",
+        "sum(x) over ()",
+        ":p",
+    ]
+)
+LISTS = st.sampled_from(["", "k", "k, t.n", "coalesce(k, 'x, y')", "n desc"])
+FORMS = st.one_of(
+    st.builds(Cases, st.lists(st.builds(WhenThen, PIECES, PIECES), min_size=1, max_size=3).map(tuple), PIECES | st.just("")),
+    st.builds(Bins, PIECES, st.sampled_from(["10", "2.5"])),
+    st.builds(PartOfDate, PIECES, st.sampled_from(list(DATE_PARTS))),
+    st.builds(MadeText, st.sampled_from(["upper", "lower", "trim", "length"]), PIECES.map(lambda p: (p,)), st.just("")),
+    st.builds(MadeText, st.just("first"), PIECES.map(lambda p: (p,)), st.just("3")),
+    st.builds(MadeText, st.just("joined"), st.tuples(PIECES, PIECES), st.sampled_from(["", " ", "it's", ", "])),
+    st.builds(WindowFigure, st.sampled_from(list(WINDOW_FORMS)), PIECES, LISTS, LISTS, st.integers(1, 30)),
+)  # fmt: skip
+
+
+@settings(max_examples=examples(400), deadline=None)
+@given(FORMS, st.sampled_from(DIALECTS))
+def test_what_a_form_wrote_is_read_back_to_the_same_sql(form: ComputedForm, dialect: str) -> None:
+    try:
+        sql = form_sql(form, dialect)
+    except QueryError:
+        return
+    found = computed_form(sql, dialect)
+    assert found is not None
+    assert form_sql(found, dialect) == sql
+
+
+@pytest.mark.parametrize(
+    ("sql", "form"),
+    [
+        ("SUM( t.x )OVER(ORDER BY n DESC ROWS BETWEEN UNBOUNDED PRECEDING AND CURRENT ROW)", WindowFigure("running", "t.x", "", "n DESC")),
+        ("(x + 1) * 1.0 / sum(x + 1) over (partition by k)", WindowFigure("share", "x + 1", "k", "")),
+        ("CASE WHEN x<0 /* below */ THEN 'low' END", Cases((WhenThen("x<0", "'low'"),), "")),
+        ("avg(x) over (order by n rows between 6 preceding and current row)", WindowFigure("moving", "x", "", "n", 7)),
+        ("Date( at_time )", PartOfDate("at_time", "day")),
+        ("x + 1 * 1.0 / sum(x + 1) over ()", None),
+        ("sum(x) over (order by n)", None),
+        ("rank() over (order by x)", None),
+        ("case x when 1 then 2 end", None),
+        ("x", None),
+        ("'unended", None),
+    ],
+)  # fmt: skip
+def test_hand_written_expressions_are_read_where_they_have_a_form(sql: str, form: ComputedForm | None) -> None:
+    assert computed_form(sql, "sqlite") == form
 
 
 def test_the_first_rows_of_each_are_numbered_in_a_step(databases: dict[str, object]) -> None:

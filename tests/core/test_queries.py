@@ -149,6 +149,12 @@ def test_settings_of_columns_are_kept_when_the_sql_changes_and_missing_ones_told
         "It returns no column 'charge' any more, for which it has settings. There is pieces, vessel.",
     )
     assert report.query("rows").columns == settings
+    more = (*settings, QueryColumn(name="x", label="X"), QueryColumn(name="piece", label="P"))
+    changed = report.but(queries=(report.query("rows").but(columns=more),))
+    assert rows_of(made, changed).notes == (
+        "It returns no columns 'charge', 'x' any more, for which it has settings. There is pieces, vessel.",
+        "It returns no column 'piece' any more, for which it has settings. Did you mean pieces?",
+    )
 
 
 def test_queries_are_renamed_with_what_uses_them(library: MakeLibrary) -> None:

@@ -2,6 +2,7 @@
 
 import itertools
 from collections.abc import Callable, Mapping
+from functools import partial
 from typing import Protocol
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
@@ -19,6 +20,7 @@ from northmoor.core.model import edits
 from northmoor.core.model.data.queries import Query
 from northmoor.core.model.parameters import Parameter
 from northmoor.core.session import Session
+from northmoor.core.sources.builder.edits import computed_item
 from northmoor.core.sources.builder.select_model import SelectModel
 from northmoor.core.sources.builder.select_parser import parse_select
 from northmoor.core.sources.builder.select_writer import rewrite_select
@@ -188,6 +190,12 @@ class SentenceController(QObject):
             return rewrite_select(sql, change(sentence, dialect), dialect)
 
         self._write(label, write)
+
+    def computing_of(self, column: str) -> Callable[[], None] | None:
+        """What asks how a column of the result is computed; None for one that is a table's."""
+        view = self._data.sentence
+        at = computed_item(view.sentence, column) if view.sentence is not None else None
+        return None if at is None else partial(view.steps.edit_computed, at)
 
     def _write(self, label: str, change: Callable[[str, str], str]) -> None:
         """Change the SQL by a step, and run it; everything that the step does not concern stays."""

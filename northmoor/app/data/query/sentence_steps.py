@@ -222,8 +222,8 @@ class SentenceSteps:
         """Ask which columns are kept."""
         sentence, around = self._sentence, self._view.around
 
-        def compute(parent: QWidget) -> SelectItem | None:
-            asked = ComputeDialog(sentence, around, parent)
+        def compute(parent: QWidget, edited: SelectItem | None) -> SelectItem | None:
+            asked = ComputeDialog(sentence, around, parent, edited)
             return asked.item() if self._accepted(asked) else None
 
         dialog = ColumnsDialog(around.columns(sentence), sentence.select_items, self._view, compute)
@@ -237,6 +237,16 @@ class SentenceSteps:
         if self._accepted(dialog):
             items = (*sentence.select_items, dialog.item())
             self._view.report_change(tr("Compute a column"), project(sentence, items, around.dialect))
+
+    def edit_computed(self, at: int) -> None:
+        """Ask how a column is computed that is kept."""
+        sentence, around = self._sentence, self._view.around
+        items = sentence.select_items
+        dialog = ComputeDialog(sentence, around, self._view, items[at])
+        if self._accepted(dialog):
+            label = tr("Change how {column} is computed").format(column=short(item_name(items[at])))
+            changed = (*items[:at], dialog.item(), *items[at + 1 :])
+            self._view.report_change(label, project(sentence, changed, around.dialect))
 
     def take_first_of_each(self) -> None:
         """Ask for the first rows of each value of a column."""

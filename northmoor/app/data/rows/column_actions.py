@@ -37,6 +37,7 @@ class StepRunner(Protocol):
     """Where the steps of a sentence are done."""
 
     def apply(self, label: str, change: Callable[[SelectModel, str], SelectModel]) -> None: ...
+    def computing_of(self, column: str) -> Callable[[], None] | None: ...
 
 
 class ColumnsHost(Protocol):
@@ -124,8 +125,13 @@ class ColumnActions:
             (tr("Let the reader choose a value"), partial(self.ask_by_parameter, column)),
             *(by_period if self._kind(column) in ("date", "timestamp") else []),
             ("", None),
+            *self._computing_entries(column),
             (tr("Leave {column} out").format(column=column), partial(self._leave_out, column)),
         ]
+
+    def _computing_entries(self, column: str) -> MenuEntries:
+        ask = self._data.steps.computing_of(column)
+        return [] if ask is None else [(tr("Change how {column} is computed…").format(column=column), ask)]
 
     def value_entries(self, column: str, value: Any) -> MenuEntries:
         """What can be done with a value of a column; nothing where it comes from a signal log, not from SQL."""

@@ -1,5 +1,6 @@
 """Computed columns by choosing: cases, bins, parts of dates, texts and windows as the SQL of each database."""
 
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from decimal import Decimal, InvalidOperation
@@ -90,6 +91,30 @@ def case_sql(cases: Sequence[WhenThen], otherwise: str = "") -> str:
     return f"case {written}{f' else {otherwise}' if otherwise else ''} end"
 
 
+_NAME = r"""(?:\w+|"(?:[^"]|"")*"|`[^`]*`|\[[^\]]*\])"""
+_PRIMARY = re.compile(rf"(?:{_NAME}(?:\.{_NAME})*|:\w+|'(?:[^']|'')*'|\d+\.\d+)")
+_QUOTED = re.compile(r"""'(?:[^']|'')*'|"(?:[^"]|"")*"|`[^`]*`""")
+
+
+def _operand(expression: str) -> str:
+    """An expression as a part of another: in brackets, unless it is a name, a value, or a call."""
+    text = expression.strip()
+    found = _PRIMARY.match(text)
+    rest = text[found.end() :] if found is not None else text
+    return text if not rest or _is_one_bracket(rest) else f"({text})"
+
+
+def _is_one_bracket(text: str) -> bool:
+    """Whether a text is one bracket with all that is in it."""
+    depth = 0
+    plain = _QUOTED.sub(lambda found: " " * len(found[0]), text)
+    for at, sign in enumerate(plain):
+        depth += (sign == "(") - (sign == ")")
+        if depth == 0:
+            return sign == ")" and at == len(plain) - 1
+    return False
+
+
 def bins_sql(expression: str, width: str, dialect: str) -> str:
     """The lower end of the bin of a width in which a number is; bins begin at zero. Raises QueryError for no width."""
     try:
@@ -98,10 +123,11 @@ def bins_sql(expression: str, width: str, dialect: str) -> str:
         is_width = False
     if not is_width:
         raise QueryError(f"{width or 'Nothing'} is no width of bins; write a number above zero, such as 10.")
+    number = _operand(expression)
     if dialect == "sqlite":  # it may have been built without floor()
-        steps = f"cast({expression} / ({width} * 1.0) as integer)"
-        return f"({steps} - ({expression} < {steps} * {width})) * {width}"
-    return f"floor({expression} / {width}) * {width}"
+        steps = f"cast({number} / ({width} * 1.0) as integer)"
+        return f"({steps} - ({number} < {steps} * {width})) * {width}"
+    return f"floor({number} / {width}) * {width}"
 
 
 TextForm = Literal["upper", "lower", "trim", "length", "first", "joined"]
@@ -120,7 +146,8 @@ def text_sql(form: TextForm, expressions: Sequence[str], detail: str, dialect: s
     first = expressions[0]
     if form == "joined":
         between = "'" + detail.replace("'", "''") + "'"
-        pieces = [piece for each in expressions for piece in (between, each)][1:] if detail else list(expressions)
+        texts = expressions if dialect == "mysql" else [_operand(each) for each in expressions]
+        pieces = [piece for each in texts for piece in (between, each)][1:] if detail else list(texts)
         return f"concat({', '.join(pieces)})" if dialect == "mysql" else " || ".join(pieces)
     if form == "first":
         if not detail.strip().isdigit():
@@ -150,7 +177,7 @@ def window_sql(form: WindowForm, value: str, within: str, order: str, rows: int 
     """
     partition = f"partition by {within} " if within else ""
     if form == "share":
-        return f"{value} * 1.0 / sum({value}) over ({partition.strip()})"
+        return f"{_operand(value)} * 1.0 / sum({value}) over ({partition.strip()})"
     if form == "rank":
         return f"rank() over ({partition}order by {value} desc)"
     if form == "number":
@@ -163,7 +190,7 @@ def window_sql(form: WindowForm, value: str, within: str, order: str, rows: int 
     if form == "moving":
         return f"avg({value}) over ({ordered} rows between {rows - 1} preceding and current row)"
     if form == "difference":
-        return f"{value} - lag({value}) over ({ordered})"
+        return f"{_operand(value)} - lag({value}) over ({ordered})"
     frame = " rows between unbounded preceding and unbounded following"
     return f"{form}_value({value}) over ({ordered}{frame})"
 

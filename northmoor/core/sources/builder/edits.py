@@ -224,9 +224,19 @@ def _groups(sentence: SelectModel, columns: tuple[SelectItem, ...], dialect: str
     return (*found, *added)
 
 
+_QUOTED_NAME = r"""(?:\w+|"[^"]*"|`[^`]*`|\[[^\]]*\])"""
+
+
 def item_name(item: SelectItem) -> str:
     """The name that a column of the result has, without quotes."""
     return unquoted_name(item.name) or _alias_of(item.expression)
+
+
+def computed_item(sentence: SelectModel, column: str) -> int | None:
+    """The number of the kept item that computes a column of the result; None for a column of a table."""
+    plain = re.compile(rf"[\w.]+|{_QUOTED_NAME}(\.{_QUOTED_NAME})*|\*")
+    items = enumerate(sentence.select_items)
+    return next((at for at, k in items if item_name(k) == column and not plain.fullmatch(k.expression)), None)
 
 
 def _alias_of(expression: str) -> str:

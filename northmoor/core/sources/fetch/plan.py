@@ -135,7 +135,7 @@ def _work_there(resolved: ResolvedQuery, catalog: Catalog) -> str:
     names = list(dict.fromkeys(table.name for table in resolved.checked.tables))
     done = [f"Reads {_listed(names)}, and sends the rows." if names else "Rows are computed and sent."]
     done += _largest(names, catalog)
-    if tree.find(exp.Group) or tree.find(exp.AggFunc):
+    if tree.find(exp.Group) or any(not isinstance(f.parent, exp.Window) for f in tree.find_all(exp.AggFunc)):
         done.append("Rows are grouped and added up there.")
     if tree.args.get("order"):
         done.append("Rows are sorted there.")

@@ -1,7 +1,7 @@
 """The road's second stage: a query and parameter values to rows, typed and named."""
 
 import time
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 from datetime import date, datetime
@@ -189,13 +189,22 @@ def _rows(request: FetchRequest, stream: ResultStream, table: pa.Table, began: f
     query = request.resolved.query
     types = tuple(type_of_arrow(entry.type) or ValueType("text") for entry in table.schema)
     moment = stream.data_time.astimezone(request.report.zone).replace(tzinfo=None, microsecond=0)
-    missing = [c.name for c in query.columns if c.name not in stream.names]
-    notes = [
-        f"It returns no column {name!r} any more, for which it has settings. {did_you_mean(name, stream.names)}"
-        for name in missing
-    ]
+    notes = _notes_of_missing([c.name for c in query.columns if c.name not in stream.names], stream.names)
     seconds = time.perf_counter() - began
     return Rows(query.name, table, types, moment, seconds, (*stream.notes, *stream.found, *notes), is_whole)
+
+
+def _notes_of_missing(missing: Sequence[str], names: Sequence[str]) -> list[str]:
+    """What is said of columns that have settings and are not there; those that nothing is like, in one sentence."""
+    alike: dict[str, list[str]] = {}
+    for name in missing:
+        alike.setdefault(did_you_mean(name, names), []).append(repr(name))
+    return [
+        f"It returns no column {found[0]} any more, for which it has settings. {remedy}"
+        if len(found) == 1
+        else f"It returns no columns {', '.join(found)} any more, for which it has settings. {remedy}"
+        for remedy, found in alike.items()
+    ]
 
 
 class _Collector(Protocol):

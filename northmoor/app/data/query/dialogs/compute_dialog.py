@@ -29,6 +29,14 @@ from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import NorthmoorError, QueryError
 from northmoor.core.expr.identifiers import bare_or_quoted
 from northmoor.core.sources.builder.asides import tables
+from northmoor.core.sources.builder.computed_forms import (
+    Bins,
+    Cases,
+    MadeText,
+    PartOfDate,
+    WindowFigure,
+    computed_form,
+)
 from northmoor.core.sources.builder.computing import (
     DATE_PARTS,
     TEXT_FORMS,
@@ -74,11 +82,20 @@ class ColumnBox(QComboBox):
 
 
 class ComputeDialog(StepDialog):
-    """Asks for a computed column; its SQL and its first values are shown while one chooses."""
+    """Asks for a computed column, or how one is computed that is there (`edited`, which is read into its form); its SQL
+    and its first values are shown while one chooses."""
 
-    def __init__(self, sentence: SelectModel, around: SentenceContext, parent: QWidget | None = None) -> None:
-        super().__init__(tr("Compute a column"), parent)
+    def __init__(
+        self,
+        sentence: SelectModel,
+        around: SentenceContext,
+        parent: QWidget | None = None,
+        edited: SelectItem | None = None,
+    ) -> None:
+        super().__init__(tr("Compute a column") if edited is None else tr("Change how a column is computed"), parent)
         self.resize(620, 440)
+        self._unchanged = ("", "")
+        """What the forms made of an edited column, and the column as it was: nothing changes by looking at it."""
         self._sentence, self._around = sentence, around
         self._asking: CancelToken | None = None
         self._columns = list(dict.fromkeys([*around.columns(sentence), *(k.expression for k in sentence.select_items)]))
@@ -103,6 +120,8 @@ class ComputeDialog(StepDialog):
         self.kind.currentIndexChanged.connect(lambda _: self._changed())
         self._timer.timeout.connect(self._ask_values)
         self.finished.connect(lambda _: self._stop())
+        if edited is not None:
+            self._read(edited)
         self._changed()
 
     def _place(self) -> None:
@@ -279,11 +298,49 @@ class ComputeDialog(StepDialog):
         form.setRowVisible(self.order, figure not in ("share", "rank", "number"))
         form.setRowVisible(self.count, figure == "moving")
 
+    def _read(self, edited: SelectItem) -> None:
+        """Fill in how a column is computed: its form, or its SQL where it has none."""
+        form = computed_form(edited.expression, self._around.dialect)
+        self.name.setText(edited.name)
+        if isinstance(form, Cases):
+            page = self.cases.parentWidget()
+            self.cases.setRowCount(len(form.cases))
+            for row, case in enumerate(form.cases):
+                for column, text in enumerate((case.when, case.then)):
+                    self.cases.setItem(row, column, QTableWidgetItem(text))
+            self.otherwise.setText(form.otherwise)
+        elif isinstance(form, Bins):
+            page = self.binned.parentWidget()
+            self.binned.setCurrentText(form.number)
+            self.width_of_bins.setText(form.width)
+        elif isinstance(form, PartOfDate):
+            page = self.moment.parentWidget()
+            self.moment.setCurrentText(form.moment)
+            self.part.setCurrentIndex(self.part.findData(form.part))
+        elif isinstance(form, MadeText):
+            page = self.text.parentWidget()
+            self.text_form.setCurrentIndex(self.text_form.findData(form.form))
+            for box, text in zip((self.text, self.other_text), form.texts, strict=False):
+                box.setCurrentText(text)
+            self.detail.setText(form.detail)
+        elif isinstance(form, WindowFigure):
+            page = self.value.parentWidget()
+            self.window_form.setCurrentIndex(self.window_form.findData(form.form))
+            for box, text in ((self.value, form.value), (self.within, form.within), (self.order, form.order)):
+                box.setCurrentText(text)
+            self.count.setText(str(form.rows))
+        else:
+            page = self.own_sql.parentWidget()
+            self.own_sql.setPlainText(edited.expression)
+        self.kind.setCurrentIndex(next(at for at in range(self.pages.count()) if self.pages.widget(at) is page))
+        self._unchanged = (self.item().expression, edited.expression)
+
     # the result
 
     def item(self) -> SelectItem:
         """The column. Raises QueryError when something is missing."""
         expression = self._makers[self.kind.currentIndex()]()
+        expression = self._unchanged[1] if expression == self._unchanged[0] else expression
         name = self.name.text().strip()
         return SelectItem(expression, bare_or_quoted(name, self._around.dialect) if name else "")
 

@@ -42,7 +42,7 @@ class ColumnsDialog(QDialog):
         columns: Sequence[str],
         kept: Sequence[SelectItem],
         parent: QWidget | None = None,
-        compute: Callable[[QWidget], SelectItem | None] = lambda _: SelectItem(""),
+        compute: Callable[[QWidget, SelectItem | None], SelectItem | None] = lambda *_: SelectItem(""),
     ) -> None:
         super().__init__(parent)
         self.setWindowTitle(tr("Columns"))
@@ -66,6 +66,7 @@ class ColumnsDialog(QDialog):
         line = QHBoxLayout()
         for text, drawing, run in (
             (tr("Compute another…"), "plus", self._compute),
+            (tr("Edit…"), "pencil", self._edit),
             (tr("Up"), "arrow-up", lambda: self._move(-1)),
             (tr("Down"), "arrow-down", lambda: self._move(1)),
         ):
@@ -105,9 +106,18 @@ class ColumnsDialog(QDialog):
 
     def _compute(self) -> None:
         """Ask for a computed column, and add it."""
-        added = self._ask_computed(self)
+        added = self._ask_computed(self, None)
         if added is not None:
             self._add(added, True, edit=not added.expression)
+
+    def _edit(self) -> None:
+        """Ask how the current column is computed."""
+        row = max(self.table.currentRow(), 0)
+        expression, name, total, _ = self._row(row)
+        changed = self._ask_computed(self, SelectItem(expression, name))
+        if changed is not None:
+            self._put(row, changed.expression, changed.name, total, is_kept=True)
+            self.table.setCurrentCell(row, 0)
 
     def _add(self, column: SelectItem, is_kept: bool, edit: bool = False) -> None:
         row = self.table.rowCount()

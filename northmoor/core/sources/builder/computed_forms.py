@@ -1,0 +1,257 @@
+"""Computed columns read back: which of the forms of `computing` an SQL expression has, and of what it is made.
+
+The words of the expression are compared with those that the form would be written in, so that what is read is as it is
+in the text, and what differs in anything is an expression like any other.
+"""
+
+import re
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property, lru_cache
+from itertools import pairwise
+
+import sqlglot
+from sqlglot.errors import SqlglotError
+
+from northmoor.core.errors import QueryError
+from northmoor.core.sources.builder.computing import (
+    DATE_PARTS,
+    TEXT_FORMS,
+    WINDOW_FORMS,
+    DatePart,
+    TextForm,
+    WhenThen,
+    WindowForm,
+    bins_sql,
+    case_sql,
+    date_part_sql,
+    text_sql,
+    window_sql,
+)
+
+
+@dataclass(frozen=True)
+class Cases:
+    """A value for each case, the first that holds."""
+
+    cases: tuple[WhenThen, ...]
+    otherwise: str
+
+
+@dataclass(frozen=True)
+class Bins:
+    """The lower end of the bin of a width in which a number is."""
+
+    number: str
+    width: str
+
+
+@dataclass(frozen=True)
+class PartOfDate:
+    """A part of a day or moment."""
+
+    moment: str
+    part: DatePart
+
+
+@dataclass(frozen=True)
+class MadeText:
+    """A text made of others; `detail` is what joins them, or how many letters."""
+
+    form: TextForm
+    texts: tuple[str, ...]
+    detail: str
+
+
+@dataclass(frozen=True)
+class WindowFigure:
+    """A figure of a row among others, in the order of a column where one is needed."""
+
+    form: WindowForm
+    value: str
+    within: str
+    order: str
+    rows: int = 3
+
+
+ComputedForm = Cases | Bins | PartOfDate | MadeText | WindowFigure
+
+_VALUE, _OTHER, _WITHIN, _ORDER = "piece_of_value", "piece_of_other", "piece_of_groups", "piece_of_order"
+_NUMBER = "987654321"
+"""A number where any may be."""
+_JOINT = "'piece_of_joint'"
+_PLACES = (_VALUE, _OTHER, _WITHIN, _ORDER, _NUMBER, _JOINT)
+_LISTS = (_WITHIN, _ORDER)
+"""Places of several expressions with commas between them."""
+_MOST_WORDS = 400
+_IS_NUMBER = re.compile(r"\d+(\.\d+)?")
+_Words = tuple[str, ...]
+_Piece = tuple[int, int]
+"""The numbers of the first word of a piece and of the one after it."""
+_Reader = Callable[[Mapping[str, str]], ComputedForm]
+
+
+def computed_form(expression: str, dialect: str) -> ComputedForm | None:
+    """The form of an expression; None for one that has none."""
+    read = _Read(expression, dialect)
+    if not 0 < len(read.words) <= _MOST_WORDS:
+        return None
+    found: Iterator[ComputedForm] = (
+        make({place: read.text(*piece) for place, piece in pieces.items()})
+        for pattern, make in _patterns(dialect)
+        for pieces in read.matches(pattern, 0, {})
+    )
+    cases = read.cases()
+    every = found if cases is None else iter((cases,))
+    return next((form for form in every if _is_written_so(form, read.words, dialect)), None)
+
+
+def form_sql(form: ComputedForm, dialect: str) -> str:
+    """The SQL of a form. Raises QueryError for what is missing."""
+    if isinstance(form, Cases):
+        return case_sql(form.cases, form.otherwise)
+    if isinstance(form, Bins):
+        return bins_sql(form.number, form.width, dialect)
+    if isinstance(form, PartOfDate):
+        return date_part_sql(form.moment, form.part, dialect)
+    if isinstance(form, MadeText):
+        return text_sql(form.form, form.texts, form.detail, dialect)
+    return window_sql(form.form, form.value, form.within, form.order, form.rows)
+
+
+# the words of a form
+
+
+@lru_cache
+def _patterns(dialect: str) -> tuple[tuple[_Words, _Reader], ...]:
+    """The words of each form, with places in them, and what makes the form of the pieces that are there."""
+    made = [(_words(sql, dialect), read) for sql, read in _written_patterns(dialect)]
+    return tuple(sorted(made, key=lambda each: -len(each[0])))  # what says more first: a month's first is a day too
+
+
+def _written_patterns(dialect: str) -> Iterator[tuple[str, _Reader]]:
+    for figure in WINDOW_FORMS:
+        for within in (_WITHIN, ""):
+            sql = window_sql(figure, _VALUE, within, _ORDER, int(_NUMBER) + 1)
+            for own in (sql, sql.replace(_VALUE, f"({_VALUE})", 1)):  # an expression is in brackets once
+                yield own, lambda pieces, figure=figure: _window_figure(figure, pieces)  # type: ignore[misc]
+    yield bins_sql(_VALUE, _NUMBER, dialect), lambda pieces: Bins(pieces[_VALUE], pieces[_NUMBER])
+    for part in DATE_PARTS:
+        sql = date_part_sql(_VALUE, part, dialect)
+        yield sql, lambda pieces, part=part: PartOfDate(pieces[_VALUE], part)  # type: ignore[misc]
+    for form in TEXT_FORMS:
+        if form == "joined":
+            yield text_sql(form, (_VALUE, _OTHER), _JOINT[1:-1], dialect), _joined
+            yield text_sql(form, (_VALUE, _OTHER), "", dialect), _joined
+        else:
+            sql = text_sql(form, (_VALUE,), _NUMBER, dialect)
+            yield sql, lambda pieces, form=form: MadeText(form, (pieces[_VALUE],), pieces.get(_NUMBER, ""))  # type: ignore[misc]
+
+
+def _window_figure(figure: WindowForm, pieces: Mapping[str, str]) -> WindowFigure:
+    within, order = pieces.get(_WITHIN, ""), pieces.get(_ORDER, "")
+    rows = int(float(pieces[_NUMBER])) + 1 if _NUMBER in pieces else 3
+    return WindowFigure(figure, pieces[_VALUE], within, order, rows)
+
+
+def _joined(pieces: Mapping[str, str]) -> MadeText:
+    between = pieces.get(_JOINT, "''")[1:-1].replace("''", "'")
+    return MadeText("joined", (pieces[_VALUE], pieces[_OTHER]), between)
+
+
+@dataclass(frozen=True, eq=False)
+class _Read:
+    """An expression with its words."""
+
+    expression: str
+    dialect: str
+
+    @cached_property
+    def spans(self) -> list[tuple[int, int]]:
+        return _spans(self.expression, self.dialect)
+
+    @cached_property
+    def words(self) -> _Words:
+        return tuple(self.expression[start:end] for start, end in self.spans)
+
+    def text(self, start: int, end: int) -> str:
+        """Some words as they are in the text, with what is between them."""
+        return self.expression[self.spans[start][0] : self.spans[end - 1][1]] if end > start else ""
+
+    def matches(self, pattern: _Words, at: int, known: Mapping[str, _Piece]) -> Iterator[Mapping[str, _Piece]]:
+        """The ways in which the words from one on are a pattern: the piece in each of its places."""
+        if not pattern:
+            if at == len(self.words):
+                yield known
+            return
+        head, rest = pattern[0], pattern[1:]
+        if head in known:
+            start, end = known[head]
+            length = end - start
+            if _alike(self.words[start:end], self.words[at : at + length]):
+                yield from self.matches(rest, at + length, known)
+        elif head in _PLACES:
+            for end in self._ends(at, head):
+                yield from self.matches(rest, end, {**known, head: (at, end)})
+        elif _alike((head,), self.words[at : at + 1]):
+            yield from self.matches(rest, at + 1, known)
+
+    def _ends(self, at: int, place: str) -> Iterator[int]:
+        """Where a piece for a place may end: brackets in it are closed, and only lists have commas outside of them."""
+        if place in (_NUMBER, _JOINT):
+            word = self.words[at : at + 1]
+            is_one = word and (_IS_NUMBER.fullmatch(word[0]) if place == _NUMBER else word[0].startswith("'"))
+            yield from (at + 1,) if is_one else ()
+            return
+        depth = 0
+        for number in range(at, len(self.words)):
+            word = self.words[number]
+            depth += (word == "(") - (word == ")")
+            if depth < 0 or (word == "," and not depth and place not in _LISTS):
+                return
+            if not depth:
+                yield number + 1
+
+    def cases(self) -> Cases | None:
+        """The cases of a text that is one ``case when … end``."""
+        words = [word.lower() for word in self.words]
+        if words[:2] != ["case", "when"] or words[-1] != "end":
+            return None
+        depth, begins = 0, list[int]()
+        for at, word in enumerate(words[1:-1], 1):
+            depth += (word in ("(", "case")) - (word in (")", "end"))
+            if not depth and word in ("when", "then", "else"):
+                begins.append(at)
+        pieces = [self.text(a + 1, b) for a, b in pairwise([*begins, len(words) - 1])]
+        named = [words[at] for at in begins]
+        count = named.count("when")
+        if named[: 2 * count] != ["when", "then"] * count or named[2 * count :] not in ([], ["else"]):
+            return None
+        cases = tuple(WhenThen(pieces[2 * n], pieces[2 * n + 1]) for n in range(count))
+        return Cases(cases, pieces[-1] if len(named) > 2 * count else "")
+
+
+def _is_written_so(form: ComputedForm, words: _Words, dialect: str) -> bool:
+    """Whether a form's SQL has just these words."""
+    try:
+        return _alike(_words(form_sql(form, dialect), dialect), words)
+    except QueryError:
+        return False
+
+
+def _words(sql: str, dialect: str) -> _Words:
+    return tuple(sql[start:end] for start, end in _spans(sql, dialect))
+
+
+def _spans(sql: str, dialect: str) -> list[tuple[int, int]]:
+    try:
+        return [(token.start, token.end + 1) for token in sqlglot.tokenize(sql, dialect=dialect)]
+    except SqlglotError:
+        return []
+
+
+def _alike(one: Sequence[str], other: Sequence[str]) -> bool:
+    """Whether words are the same; case counts in quotes."""
+    return len(one) == len(other) and all(
+        a == b or (a[:1] not in "'\"`[" and a.lower() == b.lower()) for a, b in zip(one, other, strict=True)
+    )
