@@ -37,6 +37,7 @@ from northmoor.app.data.query.dialogs.translate_dialog import TranslateDialog
 from northmoor.app.data.query.sentence_context import SentenceContext
 from northmoor.app.data.workspace import DataWorkspace
 from northmoor.app.widgets.preferences import Preferences
+from northmoor.app.widgets.word_completer import WordCompleter
 from northmoor.app.window import Window
 from northmoor.core.errors import WrongPassword
 from northmoor.core.model.data.connections import FilesConnection, PostgresqlConnection
@@ -892,6 +893,20 @@ def test_an_expression_in_a_query_is_computed_as_on_the_page(
     rows_shown(window, qtbot, 19_380)
 
     def hours(dialog: ComputeDialog) -> None:
+        completer = dialog.expression.findChild(WordCompleter)
+        dialog.expression.setFocus()
+        qtbot.keyClicks(dialog.expression, "dela")
+        assert completer.offered == ["s.delay_minutes"]
+        qtbot.keyClick(completer._completer.popup(), Qt.Key.Key_Tab)
+        qtbot.keyClicks(dialog.expression, " + rou")
+        assert completer.offered == ["s.route_id", "round(x, 2)"]
+        qtbot.keyClick(completer._completer.popup(), Qt.Key.Key_Down)
+        qtbot.keyClick(completer._completer.popup(), Qt.Key.Key_Down)
+        qtbot.keyClick(completer._completer.popup(), Qt.Key.Key_Return)
+        assert dialog.expression.toPlainText() == "s.delay_minutes + round(x, 2)"
+        assert dialog.expression.textCursor().selectedText() == "x"
+        qtbot.keyClicks(dialog.expression, "lo")
+        assert completer.offered == []  # SQLite has no lower() as on the page
         dialog.expression.setPlainText("lower(s.status)")
         qtbot.waitUntil(lambda: "SQLite has no counterpart of lower()" in dialog.fault.text(), timeout=10_000)
         dialog.expression.setPlainText("s.delay_minutes / 60")

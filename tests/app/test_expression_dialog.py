@@ -78,12 +78,26 @@ def test_what_can_be_written_is_listed_found_and_put_in(dialog: ExpressionDialog
 
 
 def test_a_text_has_its_fields_in_braces(window: Window, qtbot: QtBot) -> None:
-    window.pages.enlarge("Sailings: ", True, lambda _: None)
+    window.pages.enlarge("Sailings: ", "template", lambda _: None)
     dialog = window.pages.expression_dialog
     assert dialog is not None
     dialog.editor.moveCursor(QTextCursor.MoveOperation.End)
     dialog.insert(next(item for item in dialog._items() if item.text(0) == ":year"))
     assert dialog.text == "Sailings: {:year}"
+    dialog.reject()
+
+
+def test_a_condition_has_to_say_yes_or_no_in_it_too(window: Window, qtbot: QtBot) -> None:
+    window.controller.select(Selection("cell", TABLE, "detail", None, "tickets"))
+    line = editor(window, "visible")
+    line.setFocus()
+    qtbot.keyClick(line, Qt.Key.Key_F2)
+    dialog = window.pages.expression_dialog
+    assert dialog is not None
+    write(dialog, "tickets + 1", qtbot)
+    qtbot.waitUntil(lambda: "where a condition is needed" in dialog.message.text(), timeout=10_000)
+    write(dialog, "tickets > 1", qtbot)
+    qtbot.waitUntil(lambda: dialog.message.text() == "", timeout=10_000)
     dialog.reject()
 
 

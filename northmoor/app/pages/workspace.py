@@ -15,6 +15,7 @@ from northmoor.app.pages.actions.block_actions import BlockActions
 from northmoor.app.pages.actions.field_actions import FIELD_WORK, block_of_selection
 from northmoor.app.pages.actions.frame_actions import FrameActions
 from northmoor.app.pages.canvas.canvas_widget import PageCanvas
+from northmoor.app.pages.editing.expression_context import ExpressionUse
 from northmoor.app.pages.editing.inline_editor import InlineEditor, definition_of
 from northmoor.app.pages.field_placement import FieldPlacement
 from northmoor.app.pages.inspector.inspector_panel import InspectorPanel
@@ -471,11 +472,11 @@ class PagesWorkspace(QWidget):
             self.enlarge,
         )
 
-    def enlarge(self, text: str, is_template: bool, take: Callable[[str], object]) -> None:
+    def enlarge(self, text: str, use: ExpressionUse, take: Callable[[str], object]) -> None:
         """Go on with an expression in a larger editor; `take` gets it when it is accepted."""
         from northmoor.app.pages.editing.expression_dialog import ExpressionDialog  # dialogs are loaded on first use
 
-        dialog = ExpressionDialog(text, self.part_menu.expression_context(self._worker), is_template, self)
+        dialog = ExpressionDialog(text, self.part_menu.expression_context(self._worker), use, self)
         self.expression_dialog = dialog
         dialog.accepted.connect(lambda: take(dialog.text))
         dialog.open()

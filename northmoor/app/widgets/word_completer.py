@@ -1,16 +1,16 @@
-"""Completes the word that is being typed in a line: a list of what it may become, each with a word about it."""
+"""Completes the word that is being typed in a line or a text: a list of what it may become, each with a word on it."""
 
 import re
 from collections.abc import Callable
 
 from PyQt6.QtCore import QEvent, QObject, QPoint, QRect, Qt
 from PyQt6.QtGui import QKeyEvent, QStandardItem, QStandardItemModel
-from PyQt6.QtWidgets import QCompleter, QLineEdit
+from PyQt6.QtWidgets import QCompleter, QLineEdit, QPlainTextEdit
 
 from northmoor.app.language.translation import tr
 from northmoor.core.authoring.completions import Completion, matching_completions
 
-_WORD = re.compile(r"[\w\":]+$")
+_WORD = re.compile(r"[\w\":.]+$")
 _WIDTH, _ROWS = 420, 9
 _TEXT = Qt.ItemDataRole.UserRole
 
@@ -29,7 +29,9 @@ class WordCompleter(QObject):
     """Down and Up choose in the list, Enter or Tab take what is chosen, Tab alone the first; Esc closes it. In a
     template only what is in braces is completed."""
 
-    def __init__(self, line: QLineEdit, find: Callable[[], list[Completion]], is_template: bool = False) -> None:
+    def __init__(
+        self, line: QLineEdit | QPlainTextEdit, find: Callable[[], list[Completion]], is_template: bool = False
+    ) -> None:
         super().__init__(line)
         self._line, self._find, self._is_template = line, find, is_template
         self._model = QStandardItemModel(self)
@@ -42,7 +44,10 @@ class WordCompleter(QObject):
         popup.setAccessibleName(tr("Completions"))
         popup.installEventFilter(self)
         popup.clicked.connect(lambda index: self._take(str(index.data(_TEXT))))
-        line.textEdited.connect(self._offer)
+        if isinstance(line, QLineEdit):
+            line.textEdited.connect(self._offer)
+        else:
+            line.textChanged.connect(lambda: self._offer() if line.window().focusWidget() is line else None)
 
     @property
     def offered(self) -> list[str]:
@@ -66,7 +71,11 @@ class WordCompleter(QObject):
         return super().eventFilter(watched, event)
 
     def _word(self) -> str:
-        before = self._line.text()[: self._line.cursorPosition()]
+        line = self._line
+        if isinstance(line, QLineEdit):
+            before = line.text()[: line.cursorPosition()]
+        else:
+            before = line.toPlainText()[: line.textCursor().position()]
         if self._is_template and before.rfind("{") <= before.rfind("}"):
             return ""
         found = _WORD.search(before)
@@ -85,8 +94,11 @@ class WordCompleter(QObject):
             item.setData(each.text, _TEXT)
             item.setToolTip(each.about)
             self._model.appendRow(item)
-        corner = QPoint(max(self._line.cursorRect().left() - 8, 0), 0)
-        self._completer.complete(QRect(corner, self._line.rect().bottomRight()).adjusted(0, 0, _WIDTH, 0))
+        cursor = self._line.cursorRect()
+        bottom = self._line.rect().bottom() if isinstance(self._line, QLineEdit) else cursor.bottom() + 2
+        self._completer.complete(
+            QRect(QPoint(max(cursor.left() - 8, 0), 0), QPoint(self._line.width() + _WIDTH, bottom))
+        )
         popup.setCurrentIndex(self._model.index(-1, -1))
 
     def _take(self, text: str) -> None:
@@ -94,11 +106,21 @@ class WordCompleter(QObject):
         popup, line, word = self._completer.popup(), self._line, self._word()
         assert popup is not None
         popup.hide()
+        first, length = argument_place(text) or (len(text), 0)
+        if isinstance(line, QPlainTextEdit):
+            cursor = line.textCursor()
+            cursor.movePosition(cursor.MoveOperation.Left, cursor.MoveMode.KeepAnchor, len(word))
+            begin = cursor.selectionStart()
+            cursor.insertText(text)
+            cursor.setPosition(begin + first)
+            cursor.setPosition(begin + first + length, cursor.MoveMode.KeepAnchor)
+            line.setTextCursor(cursor)
+            popup.hide()  # what was taken begins with the word, and was offered again
+            return
         at = line.cursorPosition()
         begin = at - len(word)
         line.setText(line.text()[:begin] + text + line.text()[at:])
-        place = argument_place(text)
-        if place is not None:
-            line.setSelection(begin + place[0], place[1])
+        if length:
+            line.setSelection(begin + first, length)
         else:
-            line.setCursorPosition(begin + len(text))
+            line.setCursorPosition(begin + first)

@@ -40,13 +40,16 @@ def completions(report: Report, block: DataBlock | None, field_kinds: Mapping[st
     return [*fields, *parameters, *computed, *windows, *functions]
 
 
+def _names(text: str) -> tuple[str, ...]:
+    """What a completion can be called: its text, and a column of a table also by its own name."""
+    whole = text.lower().lstrip('":')
+    return (whole,) if "(" in whole else (whole, whole.rpartition(".")[2])
+
+
 def matching_completions(known: list[Completion], word: str) -> list[Completion]:
     """Those that begin with a word; where none does, those in whose explanation a word begins with it."""
     wanted, is_parameter = word.lower().lstrip('":'), word.startswith(":")
-    begins = [
-        each
-        for each in known
-        if each.text.lower().lstrip('":').startswith(wanted) and (each.text.startswith(":") or not is_parameter)
-    ]
+    of_kind = [each for each in known if each.text.startswith(":") or not is_parameter]
+    begins = [each for each in of_kind if any(name.startswith(wanted) for name in _names(each.text))]
     within = [each for each in known if f" {wanted}" in f" {each.text} {each.about}".lower()]
     return (begins or within)[:_MOST]

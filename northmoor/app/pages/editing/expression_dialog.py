@@ -22,7 +22,7 @@ from PyQt6.QtWidgets import (
 
 from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr
-from northmoor.app.pages.editing.expression_context import ExpressionContext
+from northmoor.app.pages.editing.expression_context import ExpressionContext, ExpressionUse
 from northmoor.app.widgets.theme import GORSE_TEXT, HEATHER, LICHEN_TEXT, ROWAN, STONE_TEXT
 from northmoor.app.widgets.word_completer import argument_place
 from northmoor.core.authoring.completions import Completion, matching_completions
@@ -62,10 +62,11 @@ class ExpressionDialog(QDialog):
 
     _tried = pyqtSignal(object)
 
-    def __init__(self, text: str, context: ExpressionContext, is_template: bool, parent: QWidget) -> None:
+    def __init__(self, text: str, context: ExpressionContext, use: ExpressionUse, parent: QWidget) -> None:
         super().__init__(parent)
+        is_template = use == "template"
         self.setWindowTitle(tr("Text with expressions") if is_template else tr("Expression"))
-        self._context, self._is_template = context, is_template
+        self._context, self._is_template, self._is_condition = context, is_template, use == "condition"
         self._asked = 0
         self._trial: CancelToken | None = None
         self.fault: ExpressionFault | None = None
@@ -242,7 +243,7 @@ class ExpressionDialog(QDialog):
 
     def _check(self) -> None:
         """Look at the text as it is now, and compute it where nothing is wrong with it."""
-        self.fault = check_expression(self.text, self._context.names, self._is_template)
+        self.fault = check_expression(self.text, self._context.names, self._is_template, self._is_condition)
         self._mark()
         self.message.setText(core_text(self.fault.message) if self.fault is not None else "")
         self.correct.setVisible(self.fault is not None and self.fault.corrected is not None)

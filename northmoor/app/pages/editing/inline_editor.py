@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QLineEdit, QWidget
 from northmoor.app.document_controller import Selection
 from northmoor.app.language.translation import tr
 from northmoor.app.pages.editing.expression_checker import ExpressionChecker
+from northmoor.app.pages.editing.expression_context import Enlarge, ExpressionUse
 from northmoor.app.widgets.widget_tools import hide_and_delete
 from northmoor.app.widgets.word_completer import WordCompleter
 from northmoor.core.authoring.completions import Completion
@@ -97,7 +98,7 @@ class InlineEditor(QLineEdit):
         commit: Callable[[str], object],
         completions: Callable[[], list[Completion]],
         names: Callable[[], KnownNames],
-        enlarge: Callable[[str, bool, Callable[[str], object]], object],
+        enlarge: Enlarge,
     ) -> None:
         super().__init__(definition.text, over)
         self._before, self._commit, self._enlarge = definition.text, commit, enlarge
@@ -134,7 +135,8 @@ class InlineEditor(QLineEdit):
         elif event.key() == Qt.Key.Key_F2:
             text = self.text()
             self.finish(False)
-            self._enlarge(text, self._is_template, lambda new: new != self._before and self._commit(new))
+            use: ExpressionUse = "template" if self._is_template else "value"
+            self._enlarge(text, use, lambda new: new != self._before and self._commit(new))
         else:
             super().keyPressEvent(event)
 

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QLineEdit, QWidget
 from northmoor.app.document_controller import DocumentController, ReportEdit, Selection
 from northmoor.app.language.translation import tr
 from northmoor.app.pages.editing.expression_checker import ExpressionChecker
+from northmoor.app.pages.editing.expression_context import Enlarge
 from northmoor.app.pages.editing.larger_editor_key import LargerEditorKey
 from northmoor.app.pages.editing.rich_text_editor import RichTextEditor
 from northmoor.app.pages.inspector.block_forms import (
@@ -65,7 +66,7 @@ class InspectorPanel(FormArea):
         """What can be written in an expression of the selected part."""
         self.known_names: Callable[[], KnownNames] = KnownNames
         """The names that it can use."""
-        self.enlarge: Callable[[str, bool, Callable[[str], object]], object] = lambda *_: None
+        self.enlarge: Enlarge = lambda *_: None
         """Opens a larger editor of an expression."""
         self.search = QLineEdit()
         self.search.setPlaceholderText(tr("Search properties (/)"))
@@ -100,7 +101,7 @@ class InspectorPanel(FormArea):
                 is_condition = field in CONDITIONS or field.startswith("rule ")
                 if is_condition or field in EXPRESSIONS:
                     ExpressionChecker(line, lambda: self.known_names(), is_condition=is_condition)
-                    LargerEditorKey(line, lambda *asked: self.enlarge(*asked))
+                    LargerEditorKey(line, lambda *asked: self.enlarge(*asked), is_condition)
         for box in self.findChildren(ChoiceEditor):
             if box.property("field") == "font":
                 box.show_samples = partial(show_fonts, box)

@@ -199,9 +199,9 @@ class _Read:
     def _ends(self, at: int, place: str) -> Iterator[int]:
         """Where a piece for a place may end: brackets in it are closed, and only lists have commas outside of them."""
         if place in (_NUMBER, _JOINT):
-            word = self.words[at : at + 1]
-            is_one = word and (_IS_NUMBER.fullmatch(word[0]) if place == _NUMBER else word[0].startswith("'"))
-            yield from (at + 1,) if is_one else ()
+            word = self.words[at] if at < len(self.words) else ""
+            if _IS_NUMBER.fullmatch(word) if place == _NUMBER else word.startswith("'"):
+                yield at + 1
             return
         depth = 0
         for number in range(at, len(self.words)):

@@ -4,13 +4,14 @@ Databases differ in what `7 / 2`, a division by zero, `like`, the order of texts
 of part that has the same values everywhere is written here for every dialect; what has not is refused by name.
 """
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
 
 from sqlglot import exp
 
 from northmoor.core.errors import ExpressionError, QueryError
+from northmoor.core.expr.function_help import FUNCTION_HELP, FunctionHelp
 from northmoor.core.expr.language import OWN_FUNCTIONS, function_name, parse
 from northmoor.core.sources.builder.computing import DatePart, date_part_sql
 from northmoor.core.sources.builder.operands import OperandKind, kind_of_column
@@ -29,6 +30,10 @@ _TRUNCATED: dict[str, DatePart] = {
 }  # fmt: skip
 _SAME = {"abs": "abs", "nullif": "nullif", "coalesce": "coalesce", "replace": "replace", "trim": "trim"}
 _TEXTS = frozenset(["lower", "upper", "trim", "replace", "substring", "left", "right", "concat"])
+_KINDS_IN_HELP: dict[str, OperandKind] = {
+    "x": "number", "text": "text", "day": "date", "begin": "date", "end": "date", "at": "timestamp",
+}  # fmt: skip
+"""Of what kinds the columns in the help of functions are."""
 _NUMBERS = frozenset(["abs", "round", "floor", "ceil", "length", "sum", "count", "avg", *_PARTS])
 
 
@@ -50,6 +55,17 @@ def expression_sql(text: str, dialect: str, kinds: Mapping[str, OperandKind]) ->
 def portable_name(column: str, dialect: str) -> str:
     """A column's SQL as expressions write it: quoted names in double quotes."""
     return column.replace("`", '"') if dialect == "mysql" else column
+
+
+def portable_functions(dialect: str) -> Iterator[FunctionHelp]:
+    """The functions of expressions that a database computes with the same values, called as their help says."""
+    for help_text in FUNCTION_HELP.values():
+        if "(" in help_text.signature and " over " not in help_text.signature:
+            try:
+                expression_sql(help_text.signature, dialect, _KINDS_IN_HELP)
+            except QueryError:
+                continue
+            yield help_text
 
 
 @dataclass(frozen=True)

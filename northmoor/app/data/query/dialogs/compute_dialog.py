@@ -18,12 +18,15 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from northmoor.app.data.query.dialogs.operand_editor import KIND_LABELS
 from northmoor.app.data.query.dialogs.step_dialog import StepDialog
 from northmoor.app.data.query.sentence_context import SentenceContext
 from northmoor.app.data.query.sentence_text import short
 from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr
 from northmoor.app.widgets.icons import icon
+from northmoor.app.widgets.word_completer import WordCompleter
+from northmoor.core.authoring.completions import Completion
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import NorthmoorError, QueryError
@@ -48,7 +51,8 @@ from northmoor.core.sources.builder.computing import (
     text_sql,
     window_sql,
 )
-from northmoor.core.sources.builder.page_expressions import expression_sql, portable_name
+from northmoor.core.sources.builder.operands import OperandKind
+from northmoor.core.sources.builder.page_expressions import expression_sql, portable_functions, portable_name
 from northmoor.core.sources.builder.select_model import SelectItem, SelectModel, one_line, select_sql
 
 _SETTLE = 300  # milliseconds without a change before the first values are asked for
@@ -185,6 +189,9 @@ class ComputeDialog(StepDialog):
         kinds = self._around.kinds(self._sentence)
         self.expression = self._expression_editor(tr("Expression, as on the page"))
         names = [portable_name(each, self._around.dialect) for each in self._columns]
+        functions = [Completion(each.signature, each.sentence) for each in portable_functions(self._around.dialect)]
+        known = [*self._names(names, kinds), *functions]
+        WordCompleter(self.expression, lambda: known)
 
         def made() -> str:
             return expression_sql(_written(self.expression), self._around.dialect, kinds)
@@ -193,7 +200,16 @@ class ComputeDialog(StepDialog):
 
     def _sql_expression(self) -> tuple[QWidget, Callable[[], str]]:
         self.own_sql = self._expression_editor(tr("Expression in SQL"))
+        known = self._names(self._columns, self._around.kinds(self._sentence))
+        WordCompleter(self.own_sql, lambda: known)
         return self._expression_page(self.own_sql, self._columns), lambda: _written(self.own_sql)
+
+    def _names(self, columns: list[str], kinds: Mapping[str, OperandKind]) -> list[Completion]:
+        """What an expression can name, to be completed: columns, also by their names alone, and parameters."""
+        found = [kinds.get(column) for column in self._columns]
+        about = [KIND_LABELS[kind] if kind is not None else "" for kind in found]
+        parameters = [Completion(f":{name}", tr("Parameter")) for name in self._around.parameters]
+        return [*map(Completion, columns, about), *parameters]
 
     def _expression_editor(self, name: str) -> QPlainTextEdit:
         editor = QPlainTextEdit()
