@@ -133,6 +133,8 @@ def test_two_runs_are_compared(quay: Window, qtbot: QtBot) -> None:
     def look(dialog: CompareDialog) -> None:
         found.append(dialog.rows)
         assert not dialog.pages[0].pixmap().isNull()
+        assert {box for row in dialog.rows for box in row.boxes[1]} == set(dialog.pages[1].marked)
+        assert (len(dialog.pages[0].marked), len(dialog.pages[1].marked)) == (0, 4)
         assert dialog.summary.text() == "2 rows added. 1 page, as before."
 
     in_dialog(CompareDialog, look)

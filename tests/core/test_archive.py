@@ -8,6 +8,8 @@ import sqlite3
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
+import pyarrow.parquet as pq
+import pypdfium2
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -15,9 +17,10 @@ from typer.testing import CliRunner
 
 from northmoor.core.delivery.archive.archive import Archive
 from northmoor.core.delivery.archive.archive_index import IndexedRun, RunFilter
-from northmoor.core.delivery.archive.compare_runs import RunComparison, compare_runs
+from northmoor.core.delivery.archive.compare_runs import RunComparison, TextBox, compare_runs
 from northmoor.core.delivery.archive.keep_rules import KeepRules, runs_to_remove
 from northmoor.core.delivery.archive.run_folder import RunFolder, digest, new_run_id
+from northmoor.core.delivery.archive.run_texts import TEXTS_FILE
 from northmoor.core.delivery.destinations.destination import FolderDestination
 from northmoor.core.delivery.library_delivery import LibraryDelivery
 from northmoor.core.delivery.runs.file_names import LONGEST, UniqueNames, safe_name
@@ -208,6 +211,36 @@ def test_rows_that_come_and_go_are_told_from_figures_that_change(root: Path) -> 
     assert [row.texts for row in found.rows_gone] == [("fish", "9.90")]
     assert [row.texts for row in found.rows_come] == [("hay", "4.00")]
     assert not found.texts
+    for folder, texts, boxes in (
+        (old, ["12.10"], found.figures[0].boxes_before),
+        (new, ["13.10"], found.figures[0].boxes_after),
+        (old, ["fish", "9.90"], found.rows_gone[0].boxes),
+        (new, ["hay", "4.00"], found.rows_come[0].boxes),
+    ):
+        assert [text_at(folder, box) for box in boxes] == texts
+
+
+def text_at(folder: Path, box: TextBox) -> str:
+    """What a run's PDF has in a place, as its own reader finds it."""
+    (pdf,) = (folder / "files").glob("*.pdf")
+    document = pypdfium2.PdfDocument(pdf)
+    page = document[box.page - 1]
+    sides = box.x, page.get_height() * 1000 - box.y - box.height, box.x + box.width, page.get_height() * 1000 - box.y
+    texts = page.get_textpage()
+    found = texts.get_text_bounded(*(side / 1000 for side in sides)).strip()
+    for each in (texts, page, document):
+        each.close()
+    return found
+
+
+def test_runs_of_before_places_were_kept_are_compared_without(root: Path) -> None:
+    _, old = make(root, request(root))
+    execute(root, "update lines set charge = 13.10 where goods = 'feed'")
+    _, new = make(root, request(root))
+    texts = pq.read_table(old / TEXTS_FILE)
+    pq.write_table(texts.drop_columns(["x", "y", "width", "height"]), old / TEXTS_FILE)
+    (change,) = compare_runs(old, new).figures
+    assert (change.before, change.after, change.boxes_before, len(change.boxes_after)) == ("12.10", "13.10", (), 1)
 
 
 # keeping

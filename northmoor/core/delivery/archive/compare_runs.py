@@ -32,8 +32,23 @@ _CellKey = tuple[str, str, int]
 
 
 @dataclass(frozen=True)
+class TextBox:
+    """Where a text is on a page: its number, from 1, and millipoints from the upper left."""
+
+    page: int
+    x: int
+    y: int
+    width: int
+    height: int
+
+
+Boxes = tuple[TextBox, ...]
+
+
+@dataclass(frozen=True)
 class CellChange:
-    """A text that is different: what it is of, what it was and is, the difference if it is a figure, and the pages."""
+    """A text that is different: what it is of, what it was and is, the difference if it is a figure, the pages, and
+    where it was and is on them, as far as the runs tell."""
 
     block: str
     row: str
@@ -43,6 +58,8 @@ class CellChange:
     page_before: int
     page_after: int
     difference: Decimal | None = None
+    boxes_before: Boxes = ()
+    boxes_after: Boxes = ()
 
 
 @dataclass(frozen=True)
@@ -53,6 +70,7 @@ class RowChange:
     row: str
     texts: tuple[str, ...]
     page: int
+    boxes: Boxes = ()
 
 
 @dataclass(frozen=True)
@@ -75,6 +93,7 @@ class RunComparison:
 class _Cell:
     text: str
     page: int
+    boxes: list[TextBox] = field(default_factory=list)
 
 
 @dataclass
@@ -127,9 +146,11 @@ def _add(row: _Row, each: Mapping[str, Any]) -> None:
     key = (column, each["across"], 0 if is_line else len(row.cells))
     cell = row.cells.get(key)
     if cell is None:
-        row.cells[key] = _Cell(each["text"], each["page"])
+        cell = row.cells[key] = _Cell(each["text"], each["page"])
     elif cell.page == each["page"]:
         cell.text += f" {each['text']}"
+    if each["x"] is not None:
+        cell.boxes.append(TextBox(each["page"], each["x"], each["y"], each["width"], each["height"]))
 
 
 def _last_page(rows: list[_Row]) -> int:
@@ -159,9 +180,8 @@ def _cell_changes(old: _Row, new: _Row, locale: str) -> Iterator[CellChange]:
             numbers = _number(before.text, locale), _number(after.text, locale)
             difference = numbers[1] - numbers[0] if numbers[0] is not None and numbers[1] is not None else None
             column = " · ".join(part for part in (key[0], _words(key[1])) if part)
-            yield CellChange(
-                new.key[0], _row_words(new), column, before.text, after.text, before.page, after.page, difference
-            )
+            where = (before.page, after.page, difference, tuple(before.boxes), tuple(after.boxes))
+            yield CellChange(new.key[0], _row_words(new), column, before.text, after.text, *where)
 
 
 def _is_change_of_figure(change: CellChange, locale: str) -> bool:
@@ -171,7 +191,8 @@ def _is_change_of_figure(change: CellChange, locale: str) -> bool:
 
 def _row_change(row: _Row) -> RowChange:
     cells = row.cells.values()
-    return RowChange(row.key[0], _row_words(row), tuple(c.text for c in cells), min(c.page for c in cells))
+    boxes = tuple(box for cell in cells for box in cell.boxes)
+    return RowChange(row.key[0], _row_words(row), tuple(c.text for c in cells), min(c.page for c in cells), boxes)
 
 
 def _row_words(row: _Row) -> str:

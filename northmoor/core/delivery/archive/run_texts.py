@@ -28,8 +28,10 @@ _SCHEMA = pa.schema(
         ("number", pa.int32()),
         ("across", pa.string()),
         ("text", pa.string()),
+        *((side, pa.int64()) for side in ("x", "y", "width", "height")),
     ]
 )
+"""Where a text is, is in millipoints from the page's upper left; it is missing in runs of before that was kept."""
 
 
 class TextCollector:
@@ -71,6 +73,8 @@ class TextCollector:
                 into["number"].append(origin.number)
                 into["across"].append(_key_text(origin.across))
                 into["text"].append(item.text)
+                for side in ("x", "y", "width", "height"):
+                    into[side].append(getattr(item, side))
 
     def table(self) -> pa.Table:
         """What was collected."""
