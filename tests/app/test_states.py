@@ -226,7 +226,10 @@ def test_a_report_that_cannot_be_shown_has_no_figures_of_the_one_before(
     assert window._facts.text() == before  # what is open stays
 
 
-def test_work_that_is_counted_says_how_long_it_takes_yet(window: Window, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_work_that_is_counted_says_how_long_it_takes_yet(
+    window: Window, monkeypatch: pytest.MonkeyPatch, qtbot: QtBot
+) -> None:
+    qtbot.waitUntil(lambda: not window.worker.is_busy and not window.catalog_worker.is_busy, timeout=20_000)
     moments = iter([0.0, 0.0, 40.0, 40.0])
     monkeypatch.setattr(work_progress, "monotonic", lambda: next(moments))
     for done, words in (
