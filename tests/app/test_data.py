@@ -789,7 +789,8 @@ def test_a_fault_is_marked_in_the_sentence_too(window: Window, data: DataWorkspa
 
 def test_how_a_column_is_computed_is_read_back_and_changed(window: Window, data: DataWorkspace, qtbot: QtBot) -> None:
     hand_written = (
-        "select s.delay_minutes,\n  CASE WHEN s.delay_minutes>15 THEN 'late' END AS class -- mine\nfrom sailings s\n"
+        "select s.delay_minutes,\n  CASE WHEN s.delay_minutes>15 THEN 'late' END"
+        ' AS "my class" -- mine\nfrom sailings s\n'
     )
     data.editor.setText(hand_written)
     data.run()
@@ -798,20 +799,20 @@ def test_how_a_column_is_computed_is_read_back_and_changed(window: Window, data:
     def change(act: Callable[[ComputeDialog], object]) -> None:
         in_dialog(ComputeDialog, act)
         data.pane.column_menu_wanted.emit(1, QPoint(10, 10))
-        choose(qtbot, "Change how class is computed")
+        choose(qtbot, "Change how my class is computed")
 
     def look(dialog: ComputeDialog) -> None:
         assert dialog.kind.currentText().startswith("A value for each case")
         assert [dialog.cases.item(0, n).text() for n in (0, 1)] == ["s.delay_minutes>15", "'late'"]
-        assert dialog.name.text() == "class"
+        assert dialog.name.text() == "my class"
         dialog.accept()
 
     change(look)
     assert data.editor.text() == hand_written
     change(lambda dialog: (dialog.otherwise.setText("'in time'"), dialog.accept()))
     written = data.editor.text()
-    assert "case when s.delay_minutes>15 then 'late' else 'in time' end AS class -- mine" in written
-    qtbot.waitUntil(lambda: "in time" in data.pane.rows.table.column("class").to_pylist(), timeout=10_000)
+    assert "case when s.delay_minutes>15 then 'late' else 'in time' end AS \"my class\" -- mine" in written
+    qtbot.waitUntil(lambda: "in time" in data.pane.rows.table.column("my class").to_pylist(), timeout=10_000)
 
     def edit(dialog: ColumnsDialog) -> None:
         in_dialog(ComputeDialog, lambda asked: (asked.name.setText("lateness"), asked.accept()))
@@ -821,7 +822,7 @@ def test_how_a_column_is_computed_is_read_back_and_changed(window: Window, data:
 
     in_dialog(ColumnsDialog, edit)
     click_chip(data, qtbot, "column")
-    assert written.replace("AS class", "AS lateness") == data.editor.text()
+    assert written.replace('AS "my class"', "AS lateness") == data.editor.text()
 
 
 def test_columns_are_computed_and_the_first_of_each_taken_by_choosing(

@@ -90,10 +90,13 @@ def _is_matched(
 
 @dataclass(frozen=True, eq=False)
 class ColorScaleFills:
-    """The fill of each instance: the place of its colour among `colors`, −1 for none."""
+    """The fill of each instance: the place of its colour among `colors`, −1 for none; and the numbers that have the
+    first and the last of them."""
 
     number: npt.NDArray[np.int16]
     colors: tuple[str, ...]
+    least: float
+    greatest: float
 
 
 def color_scale_fills(scale: ColorScale, values: pa.Array, among: pa.Array) -> ColorScaleFills | None:
@@ -110,7 +113,8 @@ def color_scale_fills(scale: ColorScale, values: pa.Array, among: pa.Array) -> C
     greatest = scale.greatest if scale.greatest is not None else float(ends.max())
     share = np.clip((np.where(known, numbers, least) - least) / ((greatest - least) or 1.0), 0, 1)
     place = np.where(known, np.round(share * COLOR_STEPS), -1).astype(np.int16)
-    return ColorScaleFills(place, tuple(_between(scale, step / COLOR_STEPS) for step in range(COLOR_STEPS + 1)))
+    colors = tuple(_between(scale, step / COLOR_STEPS) for step in range(COLOR_STEPS + 1))
+    return ColorScaleFills(place, colors, least, greatest)
 
 
 def _between(scale: ColorScale, share: float) -> str:

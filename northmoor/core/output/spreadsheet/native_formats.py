@@ -108,10 +108,9 @@ def _changes(base: ResolvedStyle, look: ResolvedStyle) -> dict[str, Any]:
 
 def _of_values(cell: CellContent) -> Iterator[dict[str, Any]]:
     """The colour scale of a kind of cell, and its bars."""
-    scale, drawing = cell.content.scale, cell.layout.drawing
-    if scale is not None and cell.layout.fills is not None and cell.computed is not None:
-        values = cell.computed.values.cast("double", safe=False).to_numpy(zero_copy_only=False)
-        yield _scale(scale, values[np.isfinite(values)])
+    scale, fills, drawing = cell.content.scale, cell.layout.fills, cell.layout.drawing
+    if scale is not None and fills is not None:
+        yield _scale(scale, fills.least, fills.greatest)
     if drawing is not None and drawing.drawing.kind == "bar" and not drawing.undrawn:
         yield {
             "type": "data_bar", "bar_only": True, "bar_solid": True, "min_type": "num", "max_type": "num",
@@ -120,9 +119,7 @@ def _of_values(cell: CellContent) -> Iterator[dict[str, Any]]:
         }  # fmt: skip
 
 
-def _scale(scale: ColorScale, numbers: Any) -> dict[str, Any]:
-    least = float(numbers.min()) if scale.least is None else scale.least
-    greatest = float(numbers.max()) if scale.greatest is None else scale.greatest
+def _scale(scale: ColorScale, least: float, greatest: float) -> dict[str, Any]:
     found = {
         "type": "2_color_scale", "min_type": "num", "min_value": least, "min_color": scale.low,
         "max_type": "num", "max_value": greatest, "max_color": scale.high,

@@ -51,6 +51,7 @@ from northmoor.core.sources.builder.computing import (
     text_sql,
     window_sql,
 )
+from northmoor.core.sources.builder.edits import unquoted_name
 from northmoor.core.sources.builder.operands import OperandKind
 from northmoor.core.sources.builder.page_expressions import expression_sql, portable_functions, portable_name
 from northmoor.core.sources.builder.select_model import SelectItem, SelectModel, one_line, select_sql
@@ -98,8 +99,8 @@ class ComputeDialog(StepDialog):
     ) -> None:
         super().__init__(tr("Compute a column") if edited is None else tr("Change how a column is computed"), parent)
         self.resize(620, 440)
-        self._unchanged = ("", "")
-        """What the forms made of an edited column, and the column as it was: nothing changes by looking at it."""
+        self._unchanged: tuple[SelectItem, SelectItem] | None = None
+        """What the forms make of an edited column, and the column as it is: nothing changes by looking at it."""
         self._sentence, self._around = sentence, around
         self._asking: CancelToken | None = None
         self._columns = list(dict.fromkeys([*around.columns(sentence), *(k.expression for k in sentence.select_items)]))
@@ -317,7 +318,7 @@ class ComputeDialog(StepDialog):
     def _read(self, edited: SelectItem) -> None:
         """Fill in how a column is computed: its form, or its SQL where it has none."""
         form = computed_form(edited.expression, self._around.dialect)
-        self.name.setText(edited.name)
+        self.name.setText(unquoted_name(edited.name))
         if isinstance(form, Cases):
             page = self.cases.parentWidget()
             self.cases.setRowCount(len(form.cases))
@@ -349,16 +350,20 @@ class ComputeDialog(StepDialog):
             page = self.own_sql.parentWidget()
             self.own_sql.setPlainText(edited.expression)
         self.kind.setCurrentIndex(next(at for at in range(self.pages.count()) if self.pages.widget(at) is page))
-        self._unchanged = (self.item().expression, edited.expression)
+        self._unchanged = self.item(), edited
 
     # the result
 
     def item(self) -> SelectItem:
         """The column. Raises QueryError when something is missing."""
         expression = self._makers[self.kind.currentIndex()]()
-        expression = self._unchanged[1] if expression == self._unchanged[0] else expression
-        name = self.name.text().strip()
-        return SelectItem(expression, bare_or_quoted(name, self._around.dialect) if name else "")
+        typed = self.name.text().strip()
+        name = bare_or_quoted(typed, self._around.dialect) if typed else ""
+        if self._unchanged is not None:
+            made, edited = self._unchanged
+            expression = edited.expression if expression == made.expression else expression
+            name = edited.name if name == made.name else name
+        return SelectItem(expression, name)
 
     def check(self) -> None:
         """See that what is filled in is whole. Raises QueryError."""

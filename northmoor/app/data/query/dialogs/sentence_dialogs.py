@@ -113,10 +113,13 @@ class ColumnsDialog(QDialog):
     def _edit(self) -> None:
         """Ask how the current column is computed."""
         row = max(self.table.currentRow(), 0)
+        if row >= self.table.rowCount():
+            return
         expression, name, total, _ = self._row(row)
-        changed = self._ask_computed(self, SelectItem(expression, name))
+        changed = self._ask_computed(self, SelectItem(expression, name) if expression.strip() else None)
         if changed is not None:
-            self._put(row, changed.expression, changed.name, total, is_kept=True)
+            own_total, own = split_aggregate(changed.expression)
+            self._put(row, own if not total else changed.expression, changed.name, total or own_total, is_kept=True)
             self.table.setCurrentCell(row, 0)
 
     def _add(self, column: SelectItem, is_kept: bool, edit: bool = False) -> None:
