@@ -40,7 +40,7 @@ def test_rules_become_formulas_over_the_cells_of_their_row(library: MakeLibrary)
     table = table_of(
         shown("pieces"),
         shown("note", when("note = 'timber'")),
-        shown("charge", when("charge > 30 and pieces < 5"), when("charge * 2 between 1 and 20", ALARM)),
+        shown("charge", when("charge > 30 and pieces < 5"), when("pieces * 2 between 1 and 4", ALARM)),
         levels=(level_of("vessel", total=row_of(charge="sum(charge)").but(rules=(when("sum(charge) > 100"),))),),
     )
     sheet = book(render(report_of(table), library(FREIGHT))).worksheets[0]
@@ -51,6 +51,17 @@ def test_rules_become_formulas_over_the_cells_of_their_row(library: MakeLibrary)
     assert (alarm.dxf.font.b, alarm.dxf.font.color.rgb, lit.dxf.fill.bgColor.rgb) == (True, "FFB3402E", "FFFFE9A8")
     assert found["C5 C9"][0].formula == ["IF(AND(ISNUMBER($C5)),$C5>100,FALSE)"]
     assert {sheet[place].fill.fill_type for place in ("B2", "B4", "C2", "C5")} == {None}  # what rules change is theirs
+
+
+def test_rules_of_all_rows_and_of_a_further_line_are_those_of_its_cells(library: MakeLibrary) -> None:
+    line = row_of(vessel="note", pieces="pieces * 2").but(rules=(when("pieces * 2 > 10", ALARM),))
+    table = table_of("vessel", "pieces", detail=(line,), rules=(when("pieces > 3"),))
+    found = formats_of(book(render(report_of(table), library(FREIGHT))).worksheets[0])
+    places = {place.split()[0] for place in found}
+    assert places == {"A2", "B2"}  # the further line asks for pieces, which it does not show
+    table = table.but(detail=(line.but(rules=(when("pieces * 2 > 10", ALARM),)),), rules=(when("pieces * 2 > 6"),))
+    found = formats_of(book(render(report_of(table), library(FREIGHT))).worksheets[0])
+    assert [len(rules) for place, rules in found.items() if place.startswith("B3")] == [2]
 
 
 @pytest.mark.filterwarnings("ignore:.*extension is not supported")  # of bars it knows the rest
@@ -73,6 +84,7 @@ def test_scales_and_bars_are_those_of_the_spreadsheet(library: MakeLibrary) -> N
         table_of(shown("pieces", when("pieces > 3", Style(size=12_000)))),
         table_of(shown("pieces", when("pieces > 3"), when("pieces > 4", Style(fill="#FFFFFF"), stop=True), style=None)),
         table_of(shown("pieces", when("pieces > avg(rows.pieces)"))),
+        table_of(shown("charge", when("charge * 3 > 30"))),
         table_of(shown("pieces", when("pieces > 3"), when_zero="none")),
         table_of(shown("vessel", when("vessel = 'Curlew'"), blank_repeats=True)),
         table_of(shown("empty", when("empty <> 'x'")).but(value="empty")),
@@ -82,6 +94,7 @@ def test_scales_and_bars_are_those_of_the_spreadsheet(library: MakeLibrary) -> N
         "size",
         "a fill over a fill",
         "other rows",
+        "decimals computed",
         "words for zero",
         "blank repeats",
         "empty texts",
@@ -99,7 +112,7 @@ def test_what_the_cells_do_not_hold_looks_as_it_is_printed(library: MakeLibrary,
 def test_a_spreadsheet_program_finds_them_where_the_pages_do(library: MakeLibrary, tmp_path: Path) -> None:
     rules = {
         "pieces": ("pieces >= 3 and charge < 20", "pieces is null or pieces = 4"),
-        "charge": ("charge - pieces * 2 > 5.5", "charge is not null and pieces between 2 and 4"),
+        "charge": ("charge > 5.5 and pieces * 2 - 1 > 4", "charge is not null and pieces between 2 and 4"),
         "note": ("note <> 'feed'", "note = 'Timber' or pieces > 4"),
     }
     columns = (

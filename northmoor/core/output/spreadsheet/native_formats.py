@@ -13,8 +13,11 @@ from xlsxwriter.utility import xl_range
 from xlsxwriter.worksheet import Worksheet
 
 from northmoor.core.base.arrays import AnyInts
+from northmoor.core.compute.evaluate.scope_names import DETAIL
+from northmoor.core.compute.evaluate.slots import scope_of
 from northmoor.core.errors import ExpressionError
 from northmoor.core.layout.context import LayoutContext
+from northmoor.core.model.blocks.table import RowPlace
 from northmoor.core.model.styles import ColorScale, ConditionalFormat, ResolvedStyle
 from northmoor.core.output.content.table_rows import CellContent, TableContent
 from northmoor.core.output.spreadsheet.cell_formats import CellFormats
@@ -59,8 +62,9 @@ class NativeFormats:
         """The rules of a cell, those of its row first, each with the conditions that keep it from being asked."""
         layout, table = self._content.layout, self._content.table
         place = layout.plans[layout.page_kinds + number].place
-        of_row = table.rules if place.row == "detail" else table.row_at(place).rules
-        return [*_with_stops(of_row), *_with_stops(cell.content.rules)]
+        of_details = table.rules if scope_of(table, place) == DETAIL else ()
+        of_row = () if place == RowPlace("detail") else table.row_at(place).rules
+        return [*_with_stops(of_details), *_with_stops(of_row), *_with_stops(cell.content.rules)]
 
     def _options(
         self, cell: CellContent, rules: Sequence[tuple[ConditionalFormat, tuple[str, ...]]], conditions: RowConditions

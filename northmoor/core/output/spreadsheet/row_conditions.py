@@ -87,9 +87,17 @@ class RowConditions:
             return self._number(node.this, used)
         if isinstance(node, exp.Neg):
             return f"(-{self._number(node.this, used)})"
-        if type(node) in _COMPUTED:
+        if type(node) in _COMPUTED and self._is_computed_alike(node):
             return f"({self._number(node.this, used)}{_COMPUTED[type(node)]}{self._number(node.expression, used)})"
         raise NotInCells
+
+    def _is_computed_alike(self, node: exp.Expr) -> bool:
+        """Whether spreadsheets, which compute with doubles, find what pages do: of whole numbers, or of doubles."""
+        literals = [each.this for each in node.find_all(exp.Literal)]
+        columns = [cell for each in node.find_all(exp.Column) if (cell := self._cell(each, is_text=False)) is not None]
+        kinds = [cell.computed.values.type for cell in columns if cell.computed is not None]
+        is_whole = all(map(pa.types.is_integer, kinds)) and all(str(each).isdigit() for each in literals)
+        return bool(kinds) and (is_whole or all(map(pa.types.is_floating, kinds)))
 
     def _place(self, node: exp.Expr, is_text: bool) -> str:
         found = self._place_or_none(node, is_text)
@@ -98,17 +106,21 @@ class RowConditions:
         return found
 
     def _place_or_none(self, node: exp.Expr, is_text: bool) -> str | None:
+        found = self._cell(node, is_text)
+        return f"${xl_col_to_name(found.column)}{self.row + 1}" if found is not None else None
+
+    def _cell(self, node: exp.Expr, is_text: bool) -> CellContent | None:
         """The cell that holds what an expression is."""
         for cell in self.cells:
             if cell.expression is not None and self._holds(cell, is_text) and parse(cell.expression).tree == node:
-                return f"${xl_col_to_name(cell.column)}{self.row + 1}"
+                return cell
         return None
 
     def _holds(self, cell: CellContent, is_text: bool) -> bool:
         """Whether each cell of a kind holds its value, as a number or as a text, but where there is none. A sheet can
         not tell an empty text from none."""
         content, computed = cell.content, cell.computed
-        if computed is None or computed.labels or cell.layout.repeats is not None:
+        if computed is None or computed.labels or cell.layout.repeats is not None or content.rows > 1:
             return False
         kind = computed.values.type
         if is_text:
