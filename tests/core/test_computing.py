@@ -195,7 +195,8 @@ def test_what_a_form_wrote_is_read_back_to_the_same_sql(form: ComputedForm, dial
     [
         ("SUM( t.x )OVER(ORDER BY n DESC ROWS BETWEEN UNBOUNDED PRECEDING AND CURRENT ROW)", WindowFigure("running", "t.x", "", "n DESC")),
         ("(x + 1) * 1.0 / sum(x + 1) over (partition by k)", WindowFigure("share", "x + 1", "k", "")),
-        ("CASE WHEN x<0 /* below */ THEN 'low' END", Cases((WhenThen("x<0", "'low'"),), "")),
+        ("CASE WHEN x<0 THEN 'low' END", Cases((WhenThen("x<0", "'low'"),), "")),
+        ("CASE WHEN x<0 /* below */ THEN 'low' END", None),
         ("avg(x) over (order by n rows between 6 preceding and current row)", WindowFigure("moving", "x", "", "n", 7)),
         ("Date( at_time )", PartOfDate("at_time", "day")),
         ("x + 1 * 1.0 / sum(x + 1) over ()", None),

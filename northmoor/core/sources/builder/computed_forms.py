@@ -9,6 +9,7 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
 from itertools import pairwise
+from typing import Any
 
 import sqlglot
 from sqlglot.errors import SqlglotError
@@ -92,9 +93,9 @@ _Reader = Callable[[Mapping[str, str]], ComputedForm]
 
 
 def computed_form(expression: str, dialect: str) -> ComputedForm | None:
-    """The form of an expression; None for one that has none."""
+    """The form of an expression; None for one that has none, or that has comments, which forms have no place for."""
     read = _Read(expression, dialect)
-    if not 0 < len(read.words) <= _MOST_WORDS:
+    if not 0 < len(read.words) <= _MOST_WORDS or any(token.comments for token in _tokens(expression, dialect)):
         return None
     found: Iterator[ComputedForm] = (
         make({place: read.text(*piece) for place, piece in pieces.items()})
@@ -244,8 +245,12 @@ def _words(sql: str, dialect: str) -> _Words:
 
 
 def _spans(sql: str, dialect: str) -> list[tuple[int, int]]:
+    return [(token.start, token.end + 1) for token in _tokens(sql, dialect)]
+
+
+def _tokens(sql: str, dialect: str) -> list[Any]:
     try:
-        return [(token.start, token.end + 1) for token in sqlglot.tokenize(sql, dialect=dialect)]
+        return sqlglot.tokenize(sql, dialect=dialect)
     except SqlglotError:
         return []
 
