@@ -21,6 +21,12 @@ MOUSE = tr(
 )
 NEWS = tr(
     "<h2>What's new</h2><ul>"
+    "<li>Reports go out by themselves: orders with timetables in words, runs kept in an archive, two of them compared "
+    "with what differs marked on their pages.</li>"
+    "<li>Signals of machines are cut into voyages, shifts or whatever a condition says, measured and drawn.</li>"
+    "<li>Reports become spreadsheets with formulas, tables and conditional formats, web pages, documents to edit, open "
+    "data, and PDFs that can be read aloud or archived.</li>"
+    "<li>Columns that a query computes, also by hand, open in the form that makes them.</li>"
     "<li>A right click, the menu key or the handle beside the selection offers what can be done to it.</li>"
     "<li>Formats are chosen by samples of the column's own values (Ctrl+Shift+O).</li>"
     "<li>Tables, matrices and charts are inserted with their fields chosen in place, also beside a block.</li>"
