@@ -789,8 +789,8 @@ def test_a_fault_is_marked_in_the_sentence_too(window: Window, data: DataWorkspa
 
 def test_how_a_column_is_computed_is_read_back_and_changed(window: Window, data: DataWorkspace, qtbot: QtBot) -> None:
     hand_written = (
-        "select s.delay_minutes,\n  CASE WHEN s.delay_minutes>15 THEN 'late' END"
-        ' AS "my class" -- mine\nfrom sailings s\n'
+        "SELECT s.delay_minutes,\n  CASE WHEN s.delay_minutes>15 THEN 'late' END"
+        ' AS "my class" -- mine\nFROM sailings s\n'
     )
     data.editor.setText(hand_written)
     data.run()
@@ -811,7 +811,7 @@ def test_how_a_column_is_computed_is_read_back_and_changed(window: Window, data:
     assert data.editor.text() == hand_written
     change(lambda dialog: (dialog.otherwise.setText("'in time'"), dialog.accept()))
     written = data.editor.text()
-    assert "case when s.delay_minutes>15 then 'late' else 'in time' end AS \"my class\" -- mine" in written
+    assert "CASE WHEN s.delay_minutes>15 THEN 'late' ELSE 'in time' END AS \"my class\" -- mine" in written
     qtbot.waitUntil(lambda: "in time" in data.pane.rows.table.column("my class").to_pylist(), timeout=10_000)
 
     def edit(dialog: ColumnsDialog) -> None:

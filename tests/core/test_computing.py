@@ -18,6 +18,7 @@ from northmoor.core.sources.builder.computed_forms import (
     WindowFigure,
     computed_form,
     form_sql,
+    with_keywords,
 )
 from northmoor.core.sources.builder.computing import (
     DATE_PARTS,
@@ -209,6 +210,18 @@ def test_what_a_form_wrote_is_read_back_to_the_same_sql(form: ComputedForm, dial
 )  # fmt: skip
 def test_hand_written_expressions_are_read_where_they_have_a_form(sql: str, form: ComputedForm | None) -> None:
     assert computed_form(sql, "sqlite") == form
+
+
+def test_keywords_are_written_as_the_query_writes_them_and_pieces_stay() -> None:
+    written = window_sql("running", "case when a then b end", "k", "n desc")
+    assert with_keywords(written, "sqlite", str) == written
+    assert with_keywords(written, "sqlite", str.upper) == (
+        "sum(case when a then b end) OVER (PARTITION BY k ORDER BY n desc "
+        "ROWS BETWEEN UNBOUNDED PRECEDING AND CURRENT ROW)"
+    )
+    cases = case_sql([WhenThen("a and b", "'then'")], "case when c then d end")
+    assert with_keywords(cases, "sqlite", str.upper) == "CASE WHEN a and b THEN 'then' ELSE case when c then d end END"
+    assert with_keywords("a + b", "sqlite", str.upper) == "a + b"
 
 
 def test_the_first_rows_of_each_are_numbered_in_a_step(databases: dict[str, object]) -> None:

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.sources.builder.edits import all_columns, column_kinds
 from northmoor.core.sources.builder.operands import OperandKind
-from northmoor.core.sources.builder.select_model import SelectModel
+from northmoor.core.sources.builder.select_model import Keyword, SelectModel
 from northmoor.core.sources.drivers.catalog import Catalog
 
 AskRows = Callable[[str, Callable[[object], None]], CancelToken]
@@ -22,6 +22,8 @@ class SentenceContext:
     dialect: str = "sqlite"
     parameters: tuple[str, ...] = ()
     ask: AskRows | None = field(default=None, compare=False)
+    keyword: Keyword = str
+    """Writes a keyword as the query does."""
 
     def columns(self, sentence: SelectModel) -> list[str]:
         """The columns of a sentence's tables, as SQL."""

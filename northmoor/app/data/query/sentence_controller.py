@@ -1,6 +1,7 @@
 """Keeps a query's sentence and its SQL the same: each follows the other, and a step changes only its own piece."""
 
 import itertools
+import re
 from collections.abc import Callable, Mapping
 from functools import partial
 from typing import Protocol
@@ -30,6 +31,8 @@ from northmoor.core.sources.library import Library
 
 _SETTLE = 350  # milliseconds without typing before the sentence follows the SQL
 _ASIDE = "asked_aside"
+_SELECT = re.compile(r"\bSELECT\b")
+"""What is in a query that writes its keywords in capitals."""
 _OF_LIBRARY = tr("This is a query of the library; make it this report's own first (⋯ beside its name).")
 _NO_SENTENCE = tr("This SQL has more in it than the sentence can show. It runs as written at the right.")
 
@@ -86,12 +89,13 @@ class SentenceController(QObject):
             connection = fill_shared(query, self._data.library).connection
         except NorthmoorError:
             return SentenceContext(parameters=parameters)
+        keyword = str.upper if _SELECT.search(self._data.editor.text()) else str
         if connection is not None:
             known = self._data.known_catalogs.get(connection, Catalog())
-            return SentenceContext(known, dialect, parameters, self._ask_rows)
+            return SentenceContext(known, dialect, parameters, self._ask_rows, keyword)
         others = [q for q in report.queries if q.name != query.name]
         tables = [CatalogTable(q.name, self._columns_of(q.name), None) for q in others]
-        return SentenceContext(Catalog(tuple(tables)), dialect, parameters, self._ask_rows)
+        return SentenceContext(Catalog(tuple(tables)), dialect, parameters, self._ask_rows, keyword)
 
     def _columns_of(self, query: str) -> tuple[CatalogColumn, ...]:
         return tuple(CatalogColumn(name, "") for name in self._data.column_names(query))

@@ -29,6 +29,7 @@ from northmoor.core.sources.builder.computing import (
     text_sql,
     window_sql,
 )
+from northmoor.core.sources.builder.select_model import Keyword
 
 
 @dataclass(frozen=True)
@@ -85,6 +86,13 @@ _PLACES = (_VALUE, _OTHER, _WITHIN, _ORDER, _NUMBER, _JOINT)
 _LISTS = (_WITHIN, _ORDER)
 """Places of several expressions with commas between them."""
 _MOST_WORDS = 400
+_KEYWORDS = frozenset(
+    [
+        *("case", "when", "then", "else", "end", "over", "partition", "by", "order", "desc", "rows", "between", "and"),
+        *("unbounded", "preceding", "following", "current", "row", "cast", "as", "extract", "from", "interval"),
+    ]
+)
+"""What the forms write besides names of functions."""
 _IS_NUMBER = re.compile(r"\d+(\.\d+)?")
 _Words = tuple[str, ...]
 _Piece = tuple[int, int]
@@ -94,17 +102,40 @@ _Reader = Callable[[Mapping[str, str]], ComputedForm]
 
 def computed_form(expression: str, dialect: str) -> ComputedForm | None:
     """The form of an expression; None for one that has none, or that has comments, which forms have no place for."""
+    found = _read_form(expression, dialect)
+    return found[0] if found is not None else None
+
+
+def with_keywords(expression: str, dialect: str, keyword: Keyword) -> str:
+    """An expression of a form with its keywords as a query writes them; the pieces that it is made of stay."""
+    found = _read_form(expression, dialect)
+    if found is None:
+        return expression
+    pieces, written, done = found[1], [], 0
+    for number, (start, end) in enumerate(_spans(expression, dialect)):
+        word = expression[start:end]
+        is_own = not any(first <= number < last for first, last in pieces) and _KEYWORDS.issuperset(
+            word.lower().split()
+        )
+        written += [expression[done:start], keyword(word) if is_own else word]
+        done = end
+    return "".join([*written, expression[done:]])
+
+
+def _read_form(expression: str, dialect: str) -> tuple[ComputedForm, tuple[_Piece, ...]] | None:
+    """The form of an expression, and the pieces of the text that it is made of."""
     read = _Read(expression, dialect)
     if not 0 < len(read.words) <= _MOST_WORDS or any(token.comments for token in _tokens(expression, dialect)):
         return None
-    found: Iterator[ComputedForm] = (
-        make({place: read.text(*piece) for place, piece in pieces.items()})
-        for pattern, make in _patterns(dialect)
-        for pieces in read.matches(pattern, 0, {})
-    )
     cases = read.cases()
-    every = found if cases is None else iter((cases,))
-    return next((form for form in every if _is_written_so(form, read.words, dialect)), None)
+    if cases is not None:
+        return cases if _is_written_so(cases[0], read.words, dialect) else None
+    for pattern, make in _patterns(dialect):
+        for pieces in read.matches(pattern, 0, {}):
+            form = make({place: read.text(*piece) for place, piece in pieces.items()})
+            if _is_written_so(form, read.words, dialect):
+                return form, tuple(pieces.values())
+    return None
 
 
 def form_sql(form: ComputedForm, dialect: str) -> str:
@@ -213,8 +244,8 @@ class _Read:
             if not depth:
                 yield number + 1
 
-    def cases(self) -> Cases | None:
-        """The cases of a text that is one ``case when … end``."""
+    def cases(self) -> tuple[Cases, tuple[_Piece, ...]] | None:
+        """The cases of a text that is one ``case when … end``, and the pieces that they are made of."""
         words = [word.lower() for word in self.words]
         if words[:2] != ["case", "when"] or words[-1] != "end":
             return None
@@ -223,13 +254,14 @@ class _Read:
             depth += (word in ("(", "case")) - (word in (")", "end"))
             if not depth and word in ("when", "then", "else"):
                 begins.append(at)
-        pieces = [self.text(a + 1, b) for a, b in pairwise([*begins, len(words) - 1])]
+        places = tuple((a + 1, b) for a, b in pairwise([*begins, len(words) - 1]))
+        pieces = [self.text(*place) for place in places]
         named = [words[at] for at in begins]
         count = named.count("when")
         if named[: 2 * count] != ["when", "then"] * count or named[2 * count :] not in ([], ["else"]):
             return None
         cases = tuple(WhenThen(pieces[2 * n], pieces[2 * n + 1]) for n in range(count))
-        return Cases(cases, pieces[-1] if len(named) > 2 * count else "")
+        return Cases(cases, pieces[-1] if len(named) > 2 * count else ""), places
 
 
 def _is_written_so(form: ComputedForm, words: _Words, dialect: str) -> bool:

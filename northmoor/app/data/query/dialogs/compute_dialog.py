@@ -39,6 +39,7 @@ from northmoor.core.sources.builder.computed_forms import (
     PartOfDate,
     WindowFigure,
     computed_form,
+    with_keywords,
 )
 from northmoor.core.sources.builder.computing import (
     DATE_PARTS,
@@ -357,6 +358,8 @@ class ComputeDialog(StepDialog):
     def item(self) -> SelectItem:
         """The column. Raises QueryError when something is missing."""
         expression = self._makers[self.kind.currentIndex()]()
+        if self.pages.currentWidget() not in (self.expression.parentWidget(), self.own_sql.parentWidget()):
+            expression = with_keywords(expression, self._around.dialect, self._around.keyword)
         typed = self.name.text().strip()
         name = bare_or_quoted(typed, self._around.dialect) if typed else ""
         if self._unchanged is not None:
