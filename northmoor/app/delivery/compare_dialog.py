@@ -23,7 +23,7 @@ from northmoor.app.language.translation import tr, tr_count
 from northmoor.app.widgets.headings import section
 from northmoor.app.widgets.theme import HEATHER
 from northmoor.app.widgets.widget_tools import image_of
-from northmoor.core.delivery.archive.compare_runs import Boxes, RunComparison, TextBox
+from northmoor.core.delivery.archive.compare_runs import RunComparison, TextBox, TextBoxes
 from northmoor.core.delivery.archive.run_folder import FILES
 from northmoor.core.output.raster import rasterise
 
@@ -47,7 +47,7 @@ class ChangeRow(NamedTuple):
     before: str
     after: str
     difference: str
-    boxes: tuple[Boxes, Boxes]
+    boxes: tuple[TextBoxes, TextBoxes]
 
 
 def change_rows(found: RunComparison) -> list[ChangeRow]:
@@ -82,11 +82,11 @@ class RunPage(QLabel):
         self._pdf = pdf.read_bytes() if pdf is not None else b""
         self._pixmap = QPixmap()
         self._top = 0
-        self._chosen: Boxes = ()
+        self._chosen: TextBoxes = ()
         self.marked: list[TextBox] = []
         """What is marked on the page."""
 
-    def show_page(self, page: int, chosen: Boxes, others: Iterable[TextBox]) -> None:
+    def show_page(self, page: int, chosen: TextBoxes, others: Iterable[TextBox]) -> None:
         """Show a page, from 1, with the marks that are on it."""
         try:
             raster = rasterise(self._pdf, page - 1, _SCALE)
@@ -100,7 +100,7 @@ class RunPage(QLabel):
         self._bring_into_view(chosen)
         self._fit()
 
-    def _mark(self, page: int, chosen: Boxes, others: Iterable[TextBox]) -> None:
+    def _mark(self, page: int, chosen: TextBoxes, others: Iterable[TextBox]) -> None:
         self.marked = []
         painter = QPainter(self._pixmap)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -131,7 +131,7 @@ class RunPage(QLabel):
         self._top = top
         self._fit()
 
-    def _bring_into_view(self, chosen: Boxes) -> None:
+    def _bring_into_view(self, chosen: TextBoxes) -> None:
         """Let what is chosen be in the middle."""
         if chosen and not self._pixmap.isNull():
             middle = (chosen[0].y + chosen[0].height // 2) * _SCALE / 1000 / self._pixmap.height()

@@ -42,7 +42,7 @@ class TextBox:
     height: int
 
 
-Boxes = tuple[TextBox, ...]
+TextBoxes = tuple[TextBox, ...]
 
 
 @dataclass(frozen=True)
@@ -58,8 +58,8 @@ class CellChange:
     page_before: int
     page_after: int
     difference: Decimal | None = None
-    boxes_before: Boxes = ()
-    boxes_after: Boxes = ()
+    boxes_before: TextBoxes = ()
+    boxes_after: TextBoxes = ()
 
 
 @dataclass(frozen=True)
@@ -70,7 +70,7 @@ class RowChange:
     row: str
     texts: tuple[str, ...]
     page: int
-    boxes: Boxes = ()
+    boxes: TextBoxes = ()
 
 
 @dataclass(frozen=True)
