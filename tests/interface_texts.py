@@ -36,6 +36,7 @@ from northmoor.core.model.kinds.output_formats import FORMAT_OF_SUFFIX
 from northmoor.core.model.kinds.signal_natures import SIGNAL_NATURES
 from northmoor.core.model.kinds.signal_statistics import SIGNAL_STATISTICS
 from northmoor.core.model.kinds.value_kinds import VALUE_KINDS
+from northmoor.core.sources.builder.computing import DATE_PARTS, TEXT_FORMS, WINDOW_FORMS
 from tests.core_sentences import core_sentences
 
 Text = str | tuple[str, str]
@@ -75,6 +76,7 @@ def _labels() -> Iterator[str]:
     yield from (text for kind in CONNECTION_KINDS for text in (kind.choice_label or kind.label, kind.tag))
     yield from (look.title for look in TABLE_LOOKS.values())
     yield from (*TOTALS.values(), *OPERATOR_WORDS.values(), *RUN_STATES.values(), *_NAMES_SHOWN)
+    yield from (*DATE_PARTS.values(), *TEXT_FORMS.values(), *WINDOW_FORMS.values())
     yield from (f"{day:{name}}" for day in _DAYS for name in ("%a", "%b", "%B"))
     for kind in _FORMATTED:
         yield from (text for choice in format_choices(kind, "en_IE") for text in (choice.label, choice.group) if text)

@@ -21,7 +21,6 @@ from PyQt6.QtWidgets import (
 
 from northmoor.app.language.translation import tr, tr_count
 from northmoor.app.widgets.headings import section
-from northmoor.app.widgets.theme import HEATHER
 from northmoor.app.widgets.widget_tools import image_of
 from northmoor.core.delivery.archive.compare_runs import RunComparison, TextBox, TextBoxes
 from northmoor.core.delivery.archive.run_folder import FILES
@@ -31,6 +30,8 @@ _COLUMNS = (tr("Page"), tr("What"), tr("Where"), tr("Before"), tr("After"), tr("
 _SCALE = 1.2
 _ROOM = 1_500
 """Millipoints around a text that is marked."""
+_MARK = "#7B4B94"
+"""Pages are white in every look."""
 _CHOSEN, _OTHER = 110, 45
 """How much of the colour a mark has: that of the chosen change, and those of others on the page."""
 _EDGE = 6
@@ -106,7 +107,7 @@ class RunPage(QLabel):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(Qt.PenStyle.NoPen)
         for strength, boxes in ((_OTHER, others), (_CHOSEN, chosen)):
-            color = QColor(HEATHER)
+            color = QColor(_MARK)
             color.setAlpha(strength)
             painter.setBrush(color)
             for box in boxes:

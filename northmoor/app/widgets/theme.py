@@ -141,10 +141,10 @@ QFrame#popup QListView, QFrame#popup QListWidget {{ background: {PAPER}; border:
 QListView {{ outline: none; }}
 QListView::item {{ padding: 2px; min-height: 20px; }}
 QListView::item:selected {{ background: {LIT}; color: {PEAT}; }}
-QListView::indicator, QTreeView::indicator {{ width: 14px; height: 14px; background: {PAPER}; border: 1px solid {STONE};
-  border-radius: 3px; }}
-QListView::indicator:checked, QTreeView::indicator:checked {{ background: {HEATHER}; border-color: {HEATHER};
-  image: url({{tick}}); }}
+QListView::indicator, QTreeView::indicator, QTableView::indicator {{ width: 14px; height: 14px; background: {PAPER};
+  border: 1px solid {STONE}; border-radius: 3px; }}
+QListView::indicator:checked, QTreeView::indicator:checked, QTableView::indicator:checked {{ background: {HEATHER};
+  border-color: {HEATHER}; image: url({{tick}}); }}
 QCalendarWidget QWidget#qt_calendar_navigationbar {{ background: {LINEN}; }}
 QCalendarWidget QTableView::item {{ padding: 0; }}
 QCalendarWidget QToolButton::menu-indicator {{ image: none; }}

@@ -175,7 +175,7 @@ class ComputeDialog(StepDialog):
         box = QComboBox()
         box.setAccessibleName(name)
         for key, text in words.items():
-            box.addItem(text, key)
+            box.addItem(tr(text), key)
         box.currentIndexChanged.connect(lambda _: self._changed())
         return box
 
