@@ -87,13 +87,18 @@ def test_a_text_has_its_fields_in_braces(window: Window, qtbot: QtBot) -> None:
     dialog.reject()
 
 
-def test_a_condition_has_to_say_yes_or_no_in_it_too(window: Window, qtbot: QtBot) -> None:
+def enlarged(window: Window, field: str, qtbot: QtBot) -> ExpressionDialog:
+    """The editor that F2 opens in a line of the inspector."""
     window.controller.select(Selection("cell", TABLE, "detail", None, "tickets"))
-    line = editor(window, "visible")
+    line = editor(window, field)
     line.setFocus()
     qtbot.keyClick(line, Qt.Key.Key_F2)
-    dialog = window.pages.expression_dialog
-    assert dialog is not None
+    assert window.pages.expression_dialog is not None
+    return window.pages.expression_dialog
+
+
+def test_a_condition_has_to_say_yes_or_no_in_it_too(window: Window, qtbot: QtBot) -> None:
+    dialog = enlarged(window, "visible", qtbot)
     write(dialog, "tickets + 1", qtbot)
     qtbot.waitUntil(lambda: "where a condition is needed" in dialog.message.text(), timeout=10_000)
     write(dialog, "tickets > 1", qtbot)
@@ -102,12 +107,7 @@ def test_a_condition_has_to_say_yes_or_no_in_it_too(window: Window, qtbot: QtBot
 
 
 def test_a_line_of_the_inspector_goes_on_in_it(window: Window, qtbot: QtBot) -> None:
-    window.controller.select(Selection("cell", TABLE, "detail", None, "tickets"))
-    line = editor(window, "value")
-    line.setFocus()
-    qtbot.keyClick(line, Qt.Key.Key_F2)
-    dialog = window.pages.expression_dialog
-    assert dialog is not None
+    dialog = enlarged(window, "value", qtbot)
     write(dialog, "tickets + 1", qtbot)
     dialog.accept()
     settle(window, qtbot)

@@ -79,7 +79,7 @@ class LargeFetch(QObject):
             self._held = held
             self._count(query, found)
         elif self._counting is None:
-            self._show_answer()  # something else may have been said meanwhile
+            self._show_answer()  # another message may have replaced it
         return True
 
     def _large(self, query: Query) -> _LargeQuery | None:

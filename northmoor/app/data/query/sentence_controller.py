@@ -1,7 +1,6 @@
 """Keeps a query's sentence and its SQL the same: each follows the other, and a step changes only its own piece."""
 
 import itertools
-import re
 from collections.abc import Callable, Mapping
 from functools import partial
 from typing import Protocol
@@ -25,14 +24,13 @@ from northmoor.core.sources.builder.edits import computed_item
 from northmoor.core.sources.builder.select_model import SelectModel
 from northmoor.core.sources.builder.select_parser import parse_select
 from northmoor.core.sources.builder.select_writer import rewrite_select
+from northmoor.core.sources.builder.source_text import keyword_of
 from northmoor.core.sources.drivers.catalog import Catalog, CatalogColumn, CatalogTable
 from northmoor.core.sources.fetch.query_resolution import dialect_of, fill_shared
 from northmoor.core.sources.library import Library
 
 _SETTLE = 350  # milliseconds without typing before the sentence follows the SQL
 _ASIDE = "asked_aside"
-_SELECT = re.compile(r"\bSELECT\b")
-"""What is in a query that writes its keywords in capitals."""
 _OF_LIBRARY = tr("This is a query of the library; make it this report's own first (⋯ beside its name).")
 _NO_SENTENCE = tr("This SQL has more in it than the sentence can show. It runs as written at the right.")
 
@@ -89,7 +87,7 @@ class SentenceController(QObject):
             connection = fill_shared(query, self._data.library).connection
         except NorthmoorError:
             return SentenceContext(parameters=parameters)
-        keyword = str.upper if _SELECT.search(self._data.editor.text()) else str
+        keyword = keyword_of(self._data.editor.text())
         if connection is not None:
             known = self._data.known_catalogs.get(connection, Catalog())
             return SentenceContext(known, dialect, parameters, self._ask_rows, keyword)

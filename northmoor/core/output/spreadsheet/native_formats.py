@@ -1,6 +1,6 @@
 """Rules, colour scales and bars of tables as the spreadsheet's own, which go on when its figures are changed.
 
-A kind of cell has them where all its conditions can be said over the cells of a row, and spreadsheets can change what
+A kind of cell has them where all its conditions are formulas over the cells of a row, and spreadsheets can change what
 its looks differ in; any other looks as it is printed.
 """
 
@@ -73,8 +73,8 @@ class NativeFormats:
         base, found = cell.layout.look, []
         try:
             for rule, stops in rules:
-                said = [conditions.formula(rule.when), *(f"NOT({conditions.formula(stop)})" for stop in stops)]
-                criteria = f"={said[0]}" if len(said) == 1 else f"=AND({','.join(said)})"
+                tests = [conditions.formula(rule.when), *(f"NOT({conditions.formula(stop)})" for stop in stops)]
+                criteria = f"={tests[0]}" if len(tests) == 1 else f"=AND({','.join(tests)})"
                 changes = _changes(base, self._context.look(rule.style, rule.look, base))
                 if changes:
                     look = self._formats.plain(**changes)

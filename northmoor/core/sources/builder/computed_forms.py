@@ -108,7 +108,7 @@ def computed_form(expression: str, dialect: str) -> ComputedForm | None:
 
 def with_keywords(expression: str, dialect: str, keyword: Keyword) -> str:
     """An expression of a form with its keywords as a query writes them; the pieces that it is made of stay."""
-    found = _read_form(expression, dialect)
+    found = _read_form(expression, dialect) if keyword is not str else None
     if found is None:
         return expression
     pieces, written, done = found[1], [], 0

@@ -34,7 +34,7 @@ from northmoor.core.sources.builder.select_model import (
     step_text,
 )
 from northmoor.core.sources.builder.select_parser import comment_runs, parse_select
-from northmoor.core.sources.builder.source_text import ListText, SourceText, place
+from northmoor.core.sources.builder.source_text import ListText, SourceText, keyword_of, place
 
 
 def rewrite_select(sql: str, changed: SelectModel, dialect: str) -> str:
@@ -93,10 +93,8 @@ def _source(sql: str, dialect: str, old: SelectModel) -> SourceText:
     start, at = old.places.clauses["select"][0], old.places.clauses["from"][0]
     before = sql[sql.rfind("\n", 0, at) + 1 : at]
     has_lines = "\n" in sql[start:at] and not before.strip()
-    is_upper = sql[start : start + len("select")].isupper()
-    return SourceText(
-        sql, comment_runs(sql, dialect), str.upper if is_upper else str, has_lines, before if has_lines else ""
-    )
+    keyword = keyword_of(sql[start:at])
+    return SourceText(sql, comment_runs(sql, dialect), keyword, has_lines, before if has_lines else "")
 
 
 class _SelectWriter:

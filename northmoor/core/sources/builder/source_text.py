@@ -9,6 +9,12 @@ from typing import Generic, Protocol, TypeVar
 from northmoor.core.sources.builder.select_model import Keyword, SourceSpan
 
 
+def keyword_of(sql: str) -> Keyword:
+    """Writes keywords as a query does: in capitals where its first ``select`` is."""
+    found = re.search(r"\bselect\b", sql, re.IGNORECASE)
+    return str.upper if found is not None and found[0].isupper() else str
+
+
 class PlacedPiece(Protocol):
     """A part of a sentence that knows where it is."""
 

@@ -195,7 +195,7 @@ def _rows(request: FetchRequest, stream: ResultStream, table: pa.Table, began: f
 
 
 def _notes_of_missing(missing: Sequence[str], names: Sequence[str]) -> list[str]:
-    """What is said of columns that have settings and are not there; those that nothing is like, in one sentence."""
+    """A note on columns that have settings and are missing; one for all those that no column resembles."""
     alike: dict[str, list[str]] = {}
     for name in missing:
         alike.setdefault(did_you_mean(name, names), []).append(repr(name))
