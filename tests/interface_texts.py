@@ -18,6 +18,7 @@ from northmoor import app
 from northmoor.app.language.timetable_text import PHRASE_MARK, PHRASES
 from northmoor.app.language.translation import CORE
 from northmoor.app.widgets.property_editors import property_label
+from northmoor.core.authoring.completions import COMPLETION_KINDS, COMPLETION_WORDS
 from northmoor.core.authoring.derived_columns import DERIVED_COLUMNS
 from northmoor.core.authoring.format_choices import format_choices
 from northmoor.core.authoring.starters.block_starters import BLOCK_STARTERS
@@ -26,6 +27,7 @@ from northmoor.core.authoring.starters.starter_query import OPERATOR_WORDS
 from northmoor.core.delivery.archive.run_record import RUN_STATES
 from northmoor.core.delivery.destinations.destination import MailDestination
 from northmoor.core.delivery.orders.standing_order import StandingOrder
+from northmoor.core.expr.function_help import FUNCTION_HELP
 from northmoor.core.model.base import Part
 from northmoor.core.model.blocks.block_types import BLOCK_TYPES
 from northmoor.core.model.data.connections import CONNECTION_KINDS
@@ -76,6 +78,7 @@ def _labels() -> Iterator[str]:
     yield from (text for kind in CONNECTION_KINDS for text in (kind.choice_label or kind.label, kind.tag))
     yield from (look.title for look in TABLE_LOOKS.values())
     yield from (*TOTALS.values(), *OPERATOR_WORDS.values(), *RUN_STATES.values(), *_NAMES_SHOWN)
+    yield from (*COMPLETION_KINDS, *COMPLETION_WORDS, *(each.sentence for each in FUNCTION_HELP.values()))
     yield from (*DATE_PARTS.values(), *TEXT_FORMS.values(), *WINDOW_FORMS.values())
     yield from (f"{day:{name}}" for day in _DAYS for name in ("%a", "%b", "%B"))
     for kind in _FORMATTED:

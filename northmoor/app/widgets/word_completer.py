@@ -1,7 +1,8 @@
 """Completes the word that is being typed in a line or a text: a list of what it may become, each with a word on it."""
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
+from dataclasses import replace
 
 from PyQt6.QtCore import QEvent, QObject, QPoint, QRect, Qt
 from PyQt6.QtGui import QKeyEvent, QStandardItem, QStandardItemModel
@@ -13,6 +14,14 @@ from northmoor.core.authoring.completions import Completion, matching_completion
 _WORD = re.compile(r"[\w\":.]+$")
 _WIDTH, _ROWS = 420, 9
 _TEXT = Qt.ItemDataRole.UserRole
+
+
+def explained(known: Iterable[Completion]) -> list[Completion]:
+    """Completions with what they are in the window's language, and what readers call them."""
+    return [
+        replace(each, about=" · ".join(filter(None, (tr(each.about), each.shown_name))), shown_name="")
+        for each in known
+    ]
 
 
 def argument_place(signature: str) -> tuple[int, int] | None:

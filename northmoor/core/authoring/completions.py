@@ -9,34 +9,38 @@ from northmoor.core.model.blocks.containers import DataBlock
 from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME, KindName
 from northmoor.core.model.report import Report
 
+COMPLETION_KINDS = FIELDS, PARAMETERS, GROUPS, FUNCTIONS = "Fields", "Parameters", "Groups", "Functions"
+"""What completions are listed under."""
+COMPLETION_WORDS = _PARAMETER, _COMPUTED, _LEVEL, _ALL_ROWS = "Parameter", "Computed value", "Level", "All rows"
 _MOST = 60
 
 
 @dataclass(frozen=True)
 class Completion:
-    """A word that can be written, and what it is."""
+    """A word that can be written, what it is, and what readers call it where that is another name."""
 
     text: str
     about: str
-    kind: str = "Fields"
-    """What it is listed under."""
+    kind: str = FIELDS
+    """One of `COMPLETION_KINDS`."""
+    shown_name: str = ""
 
 
 def completions(report: Report, block: DataBlock | None, field_kinds: Mapping[str, KindName]) -> list[Completion]:
     """All that can be written in an expression over a block's rows, or outside of all blocks."""
     fields = [Completion(column_expression(name), KIND_OF_NAME[kind].label) for name, kind in field_kinds.items()]
     parameters = [
-        Completion(f":{name}", f"Parameter · {parameter.shown_name}", "Parameters")
+        Completion(f":{name}", _PARAMETER, PARAMETERS, parameter.shown_name)
         for parameter in report.parameters
         for name in parameter.names
     ]
-    computed = [Completion(f":{value.name}", "Computed value", "Parameters") for value in report.named_values]
+    computed = [Completion(f":{value.name}", _COMPUTED, PARAMETERS) for value in report.named_values]
     levels = getattr(block, "levels", ()) or (*getattr(block, "rows", ()), *getattr(block, "columns", ()))
     windows = [
-        Completion(f"over {column_expression(each.name)}", "Level", "Groups") for each in levels if hasattr(each, "by")
+        Completion(f"over {column_expression(each.name)}", _LEVEL, GROUPS) for each in levels if hasattr(each, "by")
     ]
-    windows.append(Completion("over report", "All rows", "Groups"))
-    functions = [Completion(help.signature, help.sentence, "Functions") for help in FUNCTION_HELP.values()]
+    windows.append(Completion("over report", _ALL_ROWS, GROUPS))
+    functions = [Completion(help.signature, help.sentence, FUNCTIONS) for help in FUNCTION_HELP.values()]
     return [*fields, *parameters, *computed, *windows, *functions]
 
 
@@ -51,5 +55,5 @@ def matching_completions(known: list[Completion], word: str) -> list[Completion]
     wanted, is_parameter = word.lower().lstrip('":'), word.startswith(":")
     of_kind = [each for each in known if each.text.startswith(":") or not is_parameter]
     begins = [each for each in of_kind if any(name.startswith(wanted) for name in _names(each.text))]
-    within = [each for each in known if f" {wanted}" in f" {each.text} {each.about}".lower()]
+    within = [each for each in known if f" {wanted}" in f" {each.text} {each.about} {each.shown_name}".lower()]
     return (begins or within)[:_MOST]

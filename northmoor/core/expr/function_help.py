@@ -48,7 +48,7 @@ ceil(x) | The next whole number upward.
 ceiling(x) | The next whole number upward.
 floor(x) | The next whole number downward.
 round(x, 2) | x rounded to so many decimals.
-sign(x) | -1, 0 or 1.
+sign(x) | Its sign: 1, 0 or -1.
 sqrt(x) | The square root.
 power(x, 2) | x to a power.
 pow(x, 2) | x to a power.
@@ -99,12 +99,12 @@ second(at) | The second.
 dayofweek(day) | The day of the week, Sunday is 0.
 isodow(day) | The day of the week, Monday is 1.
 dayofyear(day) | The day of the year.
-date_diff('day', begin, end) | The boundaries of a period between two dates.
+date_diff('day', begin, end) | How many periods begin between two dates.
 date_add(day, interval '1 month') | A later date.
-date_sub('day', begin, end) | The whole periods between two dates.
-datediff('day', begin, end) | The boundaries of a period between two dates.
+date_sub('day', begin, end) | How many whole periods lie between two dates.
+datediff('day', begin, end) | How many periods begin between two dates.
 last_day(day) | The last day of its month.
-make_date(2025, 3, 1) | A date of a year, month and day.
+make_date(2025, 3, 1) | The date of a year, a month and a day.
 strftime(day, '%Y-%m') | A date as text, by percent signs.
 dayname(day) | The day of the week in English.
 monthname(day) | The month in English.
@@ -114,7 +114,7 @@ try_cast(x as integer) | x as another type; missing where it cannot be.
 case when x > 0 then 'a' else 'b' end | One of several values, by conditions.
 between | x between 1 and 9: whether x lies in a range.
 like | text like 'A%': % stands for any letters, _ for one.
-ilike | As like, whatever the letters' size.
+ilike | As like, in capitals or small letters.
 in | x in (1, 2): whether x is one of several.
 is | x is null: whether x is missing.
 not | The opposite of a condition.

@@ -25,7 +25,7 @@ from northmoor.app.language.translation import tr
 from northmoor.app.pages.editing.expression_context import ExpressionContext, ExpressionUse
 from northmoor.app.widgets.theme import GORSE_TEXT, HEATHER, LICHEN_TEXT, ROWAN, STONE_TEXT
 from northmoor.app.widgets.word_completer import argument_place
-from northmoor.core.authoring.completions import Completion, matching_completions
+from northmoor.core.authoring.completions import FIELDS, Completion, matching_completions
 from northmoor.core.authoring.expression_check import ExpressionFault, check_expression
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.checks.trace.trial import Trial
@@ -156,7 +156,7 @@ class ExpressionDialog(QDialog):
         heads: dict[str, QTreeWidgetItem] = {}
         for each in found:
             if each.kind not in heads:
-                head = heads[each.kind] = QTreeWidgetItem(self.offered, [each.kind])
+                head = heads[each.kind] = QTreeWidgetItem(self.offered, [tr(each.kind)])
                 head.setFlags(Qt.ItemFlag.ItemIsEnabled)
                 head.setExpanded(True)
                 bold = QFont(head.font(0))
@@ -168,7 +168,7 @@ class ExpressionDialog(QDialog):
 
     def _about(self, each: Completion) -> str:
         sample = self._context.samples.get(each.text.strip('"'))
-        return f"{each.about} · {sample}" if sample and each.kind == "Fields" else each.about
+        return f"{each.about} · {sample}" if sample and each.kind == FIELDS else each.about
 
     def _explain(self, item: QTreeWidgetItem | None) -> None:
         each: Completion | None = item.data(0, _COMPLETION) if item is not None else None

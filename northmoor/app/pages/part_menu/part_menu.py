@@ -17,6 +17,7 @@ from northmoor.app.pages.part_menu.format_target import FormatTarget, figure_tit
 from northmoor.app.pages.part_menu.highlight_dialog import HighlightDialog
 from northmoor.app.pages.part_menu.part_context import PartContext, PartTools
 from northmoor.app.pages.part_menu.part_entries import part_entries
+from northmoor.app.widgets.word_completer import explained
 from northmoor.app.worker import Worker
 from northmoor.core.authoring import table_commands
 from northmoor.core.authoring.completions import Completion, completions
@@ -85,7 +86,7 @@ class PartMenu:
             return []
         name = self._controller.selection.block
         block = next((each for each in edition.data_blocks if each.name == name), None)
-        return completions(report, block, self._field_kinds())
+        return explained(completions(report, block, self._field_kinds()))
 
     def expression_context(self, worker: Worker) -> ExpressionContext:
         """What an expression of the selected part can use, and what computes one in the cell that was pointed at."""
