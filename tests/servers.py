@@ -311,8 +311,16 @@ create table far (n integer, day date);
 insert into far values (1, '2025-01-01'), (2, 'infinity');
 create schema archive;
 create table archive.old_ports (port_id integer primary key, name text);
-grant usage on schema archive to reader;
-grant select on archive.old_ports to reader;
+create table "Port.log" ("entry.no" integer primary key, "at.Port" integer references ports);
+insert into "Port.log" values (1, 2), (2, null);
+create schema "old.books";
+create table "old.books"."Port.s" ("port.id" integer primary key, held date);
+create table "old.books".calls ("of.port" integer references "old.books"."Port.s");
+insert into "old.books"."Port.s" values (7, '2019-05-01'), (8, '2020-01-01');
+insert into "old.books".calls values (7), (7), (8);
+grant usage on schema archive, "old.books" to reader;
+grant select on archive.old_ports, "Port.log" to reader;
+grant select on all tables in schema "old.books" to reader;
 """
 MARIADB_EXTRAS = """
 create procedure season_totals(in wanted varchar(20)) reads sql data
@@ -335,6 +343,10 @@ set sql_mode = ''
 create table far (n integer, day date)
 //
 insert into far values (1, '2025-01-01'), (2, '0000-00-00')
+//
+create table `Port.log` (`entry.no` integer primary key, `at.Port` integer, foreign key (`at.Port`) references ports (port_id))
+//
+insert into `Port.log` values (1, 2), (2, null)
 """
 
 

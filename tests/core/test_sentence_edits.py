@@ -73,6 +73,7 @@ def test_names_with_dots_are_taken_joined_and_given(connect: Callable[[str], Any
         assert sorted(connection.execute(sql).fetchall()) == [(1, "Tarrow Quay", 7, 1), (1, "Tarrow Quay", 8, 1)]
         assert parse_select(sql, dialect) == project(sentence, items, dialect)
         assert calls.name in sql
+        assert new_alias(sentence, '"calls.2025"') == "calls_2025_2"
 
 
 def test_a_sentence_begins_with_a_table_and_grows_by_joins() -> None:

@@ -20,19 +20,23 @@ from northmoor.core.authoring.routine_calls import routine_call
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import Cancelled, ConnectionFault, OutOfMemory, QueryError, WrongPassword
+from northmoor.core.expr.identifiers import sql_table
 from northmoor.core.model.data.connections import Connections, PostgresqlConnection, SqliteConnection
 from northmoor.core.model.data.queries import Query, SharedQuery
 from northmoor.core.model.kinds.value_types import ValueType
 from northmoor.core.model.parameters import Parameter
 from northmoor.core.session import Session
-from northmoor.core.sources.builder.edits import select_all
-from northmoor.core.sources.builder.select_model import Comparison, select_sql
+from northmoor.core.sources.builder.edits import column_kinds, select_all
+from northmoor.core.sources.builder.joins import join_proposals, joined, new_alias, proposed_pairs
+from northmoor.core.sources.builder.select_model import Comparison, FromItem, select_sql
 from northmoor.core.sources.drivers import mariadb, postgresql, postgresql_rows
 from northmoor.core.sources.drivers.credentials import Credential, Secrets, address
 from northmoor.core.sources.drivers.protocol import FIRST_ROWS, QueryRequest
 from northmoor.core.sources.drivers.read_only import check_query
 from northmoor.core.sources.fetch.snapshots import write_sample
 from northmoor.core.sources.library import Library
+from northmoor.core.sources.typing.inference import infer_parameter_kind
+from northmoor.core.sources.typing.name_check import sql_faults
 from tests.helpers import bind, examples, fetched, little_memory, report_of
 from tests.servers import PASSWORD, PrivateMariadb, PrivatePostgresql, Server
 
@@ -418,6 +422,27 @@ def test_every_kind_of_query_runs_on_a_server(db: Library) -> None:
     write_sample(found["fleet"].table, datetime(2026, 1, 1, tzinfo=DUBLIN), db.root / "fleet.parquet")
     saved = report.but(queries=(queries[1].but(sample="fleet.parquet", use_sample=True),))
     assert session.rows(saved, "fleet", bind(saved, {}), CancelToken()).table.equals(found["fleet"].table)
+
+
+def test_names_with_dots_are_taken_joined_and_compared(db: Library) -> None:
+    catalog, dialect = db.catalog("db", CancelToken()), db.driver("db").dialect
+    ways = [("ports", '"Port.log"', ("port_id", 1)), ('"old.books"."Port.s"', '"old.books".calls', ("port.id", 2))]
+    for one, many, expected in ways if dialect == "postgres" else ways[:1]:
+        sentence = select_all(catalog.table(one), dialect)
+        (way,) = (way for way in join_proposals(catalog, sentence.from_items, many) if way.is_key)
+        name = sql_table(many, dialect)
+        pairs = proposed_pairs(new := FromItem(name, new_alias(sentence, name)), way, dialect)
+        sentence = joined(sentence, new, "join", pairs, "")
+        first = next(iter(column_kinds(sentence, catalog, dialect)))
+        sql = select_sql(replace(sentence, where=Comparison(first, "<", (":below",))))
+        checked = check_query(sql, dialect)
+        assert sql_faults(sql, dialect, catalog, {"below"}) == ()
+        assert infer_parameter_kind(checked, catalog, "below") == "integer"
+        assert [table.name for table in checked.tables_in(catalog)] == [one, many]
+        query = Query(name="found", connection="db", sql=sql)
+        report = report_of(queries=[query], parameters=[{"name": "below", "kind": "integer", "default": 8}])
+        rows = Session(db).rows(report, "found", bind(report, {}), CancelToken()).table
+        assert (rows.column_names[0], rows.num_rows) == expected
 
 
 def test_a_copy_and_a_cursor_give_the_same_rows(

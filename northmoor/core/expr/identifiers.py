@@ -5,6 +5,8 @@ import re
 from sqlglot import exp
 
 _PLAIN = re.compile(r"[a-z_][a-z0-9_]*")
+_PARTS = re.compile(r'"(?:[^"]|"")*"|`(?:[^`]|``)*`|\[[^\]]*\]|[^."`\[]+')
+_QUOTES = {'"': '"', "`": "`", "[": "]"}
 _RESERVED = frozenset(
     [
         "all",
@@ -80,10 +82,34 @@ def quoted(name: str) -> str:
     return f'"{escaped}"'
 
 
+def name_parts(name: str) -> tuple[str, ...]:
+    """The single names, without quotes, of a name that has dots between them, from a catalogue or from SQL."""
+    return tuple(map(unquoted_name, written_parts(name)))
+
+
+def written_parts(name: str) -> list[str]:
+    """The single names of a name that has dots between them, in their quotes."""
+    found: list[str] = _PARTS.findall(name)
+    return found if ".".join(found) == name else [name]
+
+
+def unquoted_name(name: str) -> str:
+    """One name without the quotes that SQL has around it."""
+    for begin, end in _QUOTES.items():
+        if len(name) > 1 and name[0] == begin and name[-1] == end:
+            return name[1:-1].replace(end * 2, end)
+    return name.strip()
+
+
+def table_name(name: str, schema: str = "") -> str:
+    """A table's name as catalogues have it: after its schema and a dot, if it has one; a name with dots of its own is
+    in quotes."""
+    return ".".join(quoted(part) if set(part) & {".", '"'} else part for part in (schema, name) if part)
+
+
 def sql_table(name: str, dialect: str) -> str:
-    """A table's name, with its schema before a dot where tables have one, as SQL writes it: bare where that can be read
-    back."""
-    parts = name.split(".", 1) if dialect in _WITH_SCHEMAS else [name]
+    """A table's name in a catalogue as SQL writes it: bare where that can be read back."""
+    parts = name_parts(name) if dialect in _WITH_SCHEMAS else [name]
     return ".".join(bare_or_quoted(part, dialect) for part in parts)
 
 

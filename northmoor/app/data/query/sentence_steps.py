@@ -36,7 +36,6 @@ from northmoor.core.sources.builder.edits import (
     random_order,
     select_all,
     toggle_connective,
-    unquoted_name,
     with_condition,
     with_total_condition,
     without_table,
@@ -136,7 +135,9 @@ class SentenceSteps:
 
     def show_relations(self, table: str) -> None:
         """Show what a table is related to, and join one of these if that is wanted."""
-        dialog = RelationsDialog(self._view.around.catalog, unquoted_name(table), self._view)
+        catalog = self._view.around.catalog
+        found = catalog.table(table)
+        dialog = RelationsDialog(catalog, found.name if found is not None else table, self._view)
         if self._accepted(dialog):
             self._ask_join(None, dialog.table)
 

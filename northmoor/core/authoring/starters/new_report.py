@@ -14,6 +14,7 @@ from northmoor.core.authoring.starters.starter_layouts import (
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import Cancelled, NorthmoorError, Place, QueryError, ReportFileError, did_you_mean
+from northmoor.core.expr.identifiers import name_parts
 from northmoor.core.expr.language import column_expression
 from northmoor.core.model.data.queries import Query, QueryColumn
 from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME
@@ -67,7 +68,7 @@ def new_report(
         if not rows.types[rows.names.index(name)].is_number:
             raise QueryError(f"Column {name} holds no numbers and cannot be totalled.", Place(query=query.name))
     totalled = dict.fromkeys(chosen_totals, "sum")
-    keys = key_columns(filter(None, (catalog.table(table.name) for table in checked.tables)))
+    keys = key_columns(checked.tables_in(catalog))
     query = query.but(columns=tuple(_settings(field, totalled) for field in fields_of(rows, query, keys)))
     report = listing(query, columns, chosen_levels, totalled, title or readable_name(path.stem), parameters)
     if replace:
@@ -115,12 +116,12 @@ def keys_read(report: Report, query: Query, library: Library, stop: CancelToken)
         return frozenset()
     try:
         catalog = library.catalog(query.connection, stop, counted=False)
-        tables = resolve(report, query.name, library).checked.tables
+        checked = resolve(report, query.name, library).checked
     except Cancelled:
         raise
     except NorthmoorError:
         return frozenset()  # names and values tell enough to begin with
-    return key_columns(filter(None, (catalog.table(table.name) for table in tables)))
+    return key_columns(checked.tables_in(catalog))
 
 
 def table_query(connection: str, table: CatalogTable, library: Library) -> Query:
@@ -130,7 +131,7 @@ def table_query(connection: str, table: CatalogTable, library: Library) -> Query
 
 
 def _identifier(name: str) -> str:
-    plain = re.sub(r"\W+", "_", name.rpartition(".")[2]).strip("_").lower() or "rows"
+    plain = re.sub(r"\W+", "_", name_parts(name)[-1]).strip("_").lower() or "rows"
     return plain if plain[0].isalpha() or plain[0] == "_" else f"rows_{plain}"
 
 

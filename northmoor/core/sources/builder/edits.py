@@ -5,7 +5,7 @@ from collections.abc import Iterable
 from dataclasses import replace
 
 from northmoor.core.errors import RefusedQuery
-from northmoor.core.expr.identifiers import bare_or_quoted, sql_table
+from northmoor.core.expr.identifiers import bare_or_quoted, name_parts, sql_table, unquoted_name
 from northmoor.core.model.kinds.aggregates import AGGREGATE_BY_NAME, TOTALS
 from northmoor.core.sources.builder.operands import OperandKind, operand_kind
 from northmoor.core.sources.builder.select_model import (
@@ -60,7 +60,7 @@ def all_columns(sentence: SelectModel, catalog: Catalog, dialect: str) -> list[s
     found: list[str] = []
     known = catalog_with_steps(sentence, catalog, dialect)
     for taken in sentence.from_items:
-        table = known.table(unquoted_name(taken.table))
+        table = known.table(taken.table)
         if table is not None:
             found += column_texts(taken, table, dialect)
     return found
@@ -71,15 +71,10 @@ def column_kinds(sentence: SelectModel, catalog: Catalog, dialect: str) -> dict[
     found: dict[str, OperandKind] = {}
     known = catalog_with_steps(sentence, catalog, dialect)
     for taken in sentence.from_items:
-        table = known.table(unquoted_name(taken.table))
+        table = known.table(taken.table)
         for column, text in zip(table.columns, column_texts(taken, table, dialect), strict=True) if table else ():
             found[text] = operand_kind(declared_kind(column.type, dialect))
     return found
-
-
-def unquoted_name(table: str) -> str:
-    """A name as catalogues have it, from its SQL."""
-    return re.sub(r"[\"`\[\]]", "", table)
 
 
 def without_table(sentence: SelectModel, at: int) -> SelectModel:
@@ -192,8 +187,7 @@ def _distinguished(
     for column in kept:
         own = (column.name or _alias_of(column.expression)).lower()
         if own in taken and "." in column.expression and column not in before:
-            table, _, last = column.expression.rpartition(".")
-            name = f"{unquoted_name(table)}_{unquoted_name(last)}".replace(".", "_")
+            name = "_".join(name_parts(column.expression)).replace(".", "_")
             column = SelectItem(column.expression, bare_or_quoted(name, dialect))
         taken.add(own)
         named.append(column)
@@ -224,7 +218,8 @@ def _groups(sentence: SelectModel, columns: tuple[SelectItem, ...], dialect: str
     return (*found, *added)
 
 
-_QUOTED_NAME = r"""(?:\w+|"[^"]*"|`[^`]*`|\[[^\]]*\])"""
+_NAME = r"""(?:\w+|"(?:[^"]|"")*"|`(?:[^`]|``)*`|\[[^\]]*\])"""
+_COLUMN = re.compile(rf"{_NAME}(\.{_NAME})*")
 
 
 def item_name(item: SelectItem) -> str:
@@ -234,13 +229,15 @@ def item_name(item: SelectItem) -> str:
 
 def computed_item(sentence: SelectModel, column: str) -> int | None:
     """The number of the kept item that computes a column of the result; None for a column of a table."""
-    plain = re.compile(rf"[\w.]+|{_QUOTED_NAME}(\.{_QUOTED_NAME})*|\*")
     items = enumerate(sentence.select_items)
-    return next((at for at, k in items if item_name(k) == column and not plain.fullmatch(k.expression)), None)
+    computed = ((at, item) for at, item in items if item.expression != "*" and not _COLUMN.fullmatch(item.expression))
+    return next((at for at, item in computed if item_name(item) == column), None)
 
 
 def _alias_of(expression: str) -> str:
-    return unquoted_name(expression.rpartition(".")[2])
+    if _COLUMN.fullmatch(expression):
+        return name_parts(expression)[-1]
+    return re.sub(r"[\"`\[\]]", "", expression.rpartition(".")[2])
 
 
 _OPERAND = r"((?:[^()]|\([^()]*\))*)"

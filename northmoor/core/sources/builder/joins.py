@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 from typing import Literal, get_args
 
 from northmoor.core.errors import QueryError, RefusedQuery
-from northmoor.core.expr.identifiers import bare_or_quoted
+from northmoor.core.expr.identifiers import bare_or_quoted, unquoted_name
 from northmoor.core.sources.builder.asides import JoinPair, join_condition
 from northmoor.core.sources.builder.edits import with_condition
 from northmoor.core.sources.builder.select_model import BooleanGroup, Comparison, Condition, FromItem, SelectModel
@@ -211,7 +211,7 @@ def _with(sentence: SelectModel, taken: FromItem) -> SelectModel:
 def new_alias(sentence: SelectModel, table: str) -> str:
     """Another name for a table whose own name is taken already; empty where it is free."""
     names = {taken.known_as.lower() for taken in sentence.from_items}
-    own, count = re.sub(r'["`\[\]]', "", FromItem(table).known_as), 2
+    own, count = re.sub(r"\W+", "_", unquoted_name(FromItem(table).known_as)), 2
     if FromItem(table).known_as.lower() not in names:
         return ""
     while f"{own}_{count}".lower() in names:

@@ -4,10 +4,11 @@ Every text in it is SQL as it was written. A piece that was read from SQL knows 
 in comparing; `select_writer` uses it to leave everything else as it is.
 """
 
-import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from typing import Literal
+
+from northmoor.core.expr.identifiers import written_parts
 
 SourceSpan = tuple[int, int]
 """From which character to which (not included) a piece of a text goes."""
@@ -18,7 +19,6 @@ AS_OPERATOR = {"!=": "<>", "==": "="}
 """Other ways to write an operator."""
 
 
-_NAMES = re.compile(r'"(?:[^"]|"")*"|`[^`]*`|\[[^\]]*\]|[^."`\[]+')
 """The names of a table and of what it is in; one in quotes may have a dot."""
 
 
@@ -51,7 +51,7 @@ class FromItem:
     @property
     def known_as(self) -> str:
         """The name its columns are called by."""
-        return self.alias.split("(")[0].strip() or (_NAMES.findall(self.table) or [""])[-1].strip()
+        return self.alias.split("(")[0].strip() or (written_parts(self.table) or [""])[-1].strip()
 
     @property
     def is_query(self) -> bool:

@@ -2,6 +2,8 @@
 
 from dataclasses import dataclass, field
 
+from northmoor.core.expr.identifiers import name_parts
+
 
 @dataclass(frozen=True)
 class CatalogColumn:
@@ -17,7 +19,7 @@ class CatalogColumn:
 
 @dataclass(frozen=True)
 class CatalogTable:
-    """A table or view with its columns and number of rows.
+    """A table or view with its columns and number of rows. Its name is as `table_name` makes it.
 
     `rows` is an estimate where `is_estimate`; None for views, which would have to be run, and where nothing is known.
     `keys` are foreign keys whole; `fault` says why a table cannot be read; `comment` is what its owner wrote about it.
@@ -75,5 +77,10 @@ class Catalog:
     """By table and column, types in the database's own words, where those above are too coarse and it was asked."""
 
     def table(self, name: str) -> CatalogTable | None:
-        """The table of a name, in any case; None when there is none."""
-        return next((t for t in self.tables if t.name.lower() == name.lower()), None)
+        """The table of a name, from a catalogue or as SQL writes it, in any case; None when there is none."""
+        wanted = name.lower()
+        found = next((table for table in self.tables if table.name.lower() == wanted), None)
+        if found is not None:
+            return found
+        parts = name_parts(wanted)
+        return next((t for t in self.tables if parts in (name_parts(t.name.lower()), (t.name.lower(),))), None)

@@ -22,6 +22,7 @@ from pymysql.cursors import SSCursor
 
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import ConnectionFault, QueryError
+from northmoor.core.expr.identifiers import table_name
 from northmoor.core.expr.placeholders import DriverSql, Placeholder, for_driver, named_position
 from northmoor.core.model.data.connections import Encryption, MariadbConnection
 from northmoor.core.model.kinds.value_types import ValueType
@@ -248,8 +249,14 @@ def _foreign_keys(cursor: Any) -> dict[str, tuple[ForeignKey, ...]]:
     for table, rows in _grouped(cursor, _KEYS).items():
         names = dict.fromkeys(row[0] for row in rows)
         whole = [[row for row in rows if row[0] == name] for name in names]
-        found[table] = tuple(ForeignKey(tuple(r[1] for r in key), key[0][2], tuple(r[3] for r in key)) for key in whole)
+        found[table] = tuple(
+            ForeignKey(tuple(r[1] for r in key), table_name(key[0][2]), tuple(r[3] for r in key)) for key in whole
+        )
     return found
+
+
+def _foreign_key(rows: list[tuple[Any, ...]]) -> ForeignKey:
+    return ForeignKey(tuple(row[1] for row in rows), table_name(rows[0][2]), tuple(row[3] for row in rows))
 
 
 def _table(
@@ -263,7 +270,7 @@ def _table(
     target = {own: f"{key.table}.{to}" for key in keys for own, to in zip(key.columns, key.referred, strict=True)}
     made = tuple(CatalogColumn(column, kind, bool(key), target.get(column), own) for column, kind, key, own in columns)
     comment = "" if is_view else comment  # that of a view is VIEW
-    return CatalogTable(name, made, None if is_view else rows, is_view, not is_view, keys, comment=comment)
+    return CatalogTable(table_name(name), made, None if is_view else rows, is_view, not is_view, keys, comment=comment)
 
 
 def _fault(error: pymysql.Error, text: DriverSql) -> QueryError | ConnectionFault:

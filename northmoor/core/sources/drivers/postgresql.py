@@ -24,6 +24,7 @@ from sqlalchemy.pool import NullPool
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.arrow_types import arrow_type
 from northmoor.core.errors import LESS_MEMORY, ConnectionFault, OutOfMemory, QueryError
+from northmoor.core.expr.identifiers import table_name
 from northmoor.core.expr.placeholders import DriverSql, Placeholder, for_driver
 from northmoor.core.model.data.connections import PostgresqlConnection
 from northmoor.core.model.kinds.value_kinds import KindName
@@ -107,7 +108,7 @@ class PostgresqlDriver:
             with engine.connect() as connection, stop.on_cancel(_canceller(connection)):
                 schemas = [name for (name,) in connection.exec_driver_sql(_SCHEMAS) if name]
                 found = connection.exec_driver_sql(_ESTIMATES)
-                estimates = {f"{s}.{t}" if s != schemas[0] else t: rows for s, t, rows in found}
+                estimates = {table_name(t, s if s != schemas[0] else ""): rows for s, t, rows in found}
                 tables = reflected_tables(connection, schemas, lambda name: (estimates.get(name), True))
                 routines = [
                     Routine(name if here else f"{schema}.{name}", tuple(map(RoutineArgument, names, types)), False)

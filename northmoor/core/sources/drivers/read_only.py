@@ -10,7 +10,9 @@ from sqlglot import Dialect, exp
 from sqlglot.errors import SqlglotError
 
 from northmoor.core.errors import RefusedQuery
+from northmoor.core.expr.identifiers import table_name
 from northmoor.core.expr.placeholders import mark_placeholders, placeholders, unmark_placeholders
+from northmoor.core.sources.drivers.catalog import Catalog, CatalogTable
 from northmoor.core.sources.drivers.syntax_faults import syntax_fault
 
 _CHANGES = (exp.DML, exp.DDL, exp.Command, exp.Pragma, exp.Attach, exp.Detach, exp.Into, exp.Drop, exp.Alter, exp.Set,
@@ -52,6 +54,11 @@ class CheckedQuery:
         local = {cte.alias.lower() for cte in self.tree.find_all(exp.CTE)}
         named = (table for table in self.tree.find_all(exp.Table) if not isinstance(table.this, exp.Func))
         return tuple(table for table in named if table.name and table.name.lower() not in local)
+
+    def tables_in(self, catalog: Catalog) -> tuple[CatalogTable, ...]:
+        """The tables that it names, as far as a catalogue has them."""
+        found = (catalog.table(table_name(table.name, table.db)) for table in self.tables)
+        return tuple(table for table in found if table is not None)
 
 
 @lru_cache(maxsize=512)

@@ -5,6 +5,7 @@ from typing import Any
 
 import sqlalchemy as sa
 
+from northmoor.core.expr.identifiers import table_name
 from northmoor.core.sources.drivers.catalog import CatalogColumn, CatalogTable, ForeignKey
 
 CountRows = Callable[[str], tuple[int | None, bool]]
@@ -15,8 +16,9 @@ def reflected_tables(connection: sa.Connection, schemas: Iterable[str | None], r
     """The tables and views of schemas through SQLAlchemy; tables outside the first schema are named with theirs."""
     inspector = sa.inspect(connection)
     tables: list[CatalogTable] = []
-    for at, schema in enumerate(schemas):
-        prefix = f"{schema}." if at and schema else ""
+    every = list(schemas)
+    for schema in every:
+        named = _shown_schema(schema, every[0])
         names = inspector.get_table_names(schema)
         views = [*inspector.get_view_names(schema), *_materialized(inspector, schema)]
         columns: Any = inspector.get_multi_columns(schema, kind=sa.engine.reflection.ObjectKind.ANY)
@@ -26,12 +28,13 @@ def reflected_tables(connection: sa.Connection, schemas: Iterable[str | None], r
         for name in (*names, *views):
             found = columns.get((schema, name), [])
             primary = (keys.get((schema, name)) or {}).get("constrained_columns") or []
-            links = tuple(_foreign_key(entry, schema) for entry in foreign.get((schema, name), []))
+            links = tuple(_foreign_key(entry, every[0]) for entry in foreign.get((schema, name), []))
             is_view = name in views
-            count, is_estimate = (None, False) if is_view else rows(f"{prefix}{name}")
+            shown = table_name(name, named)
+            count, is_estimate = (None, False) if is_view else rows(shown)
             made = tuple(_column(c, primary, links) for c in found)
             comment = (comments.get((schema, name)) or {}).get("text") or ""
-            tables.append(CatalogTable(f"{prefix}{name}", made, count, is_view, is_estimate, links, comment=comment))
+            tables.append(CatalogTable(shown, made, count, is_view, is_estimate, links, comment=comment))
     return tables
 
 
@@ -42,10 +45,13 @@ def _materialized(inspector: sa.Inspector, schema: str | None) -> list[str]:
         return []
 
 
-def _foreign_key(entry: Any, schema: str | None) -> ForeignKey:
-    other = entry["referred_table"]
-    if entry.get("referred_schema") and entry["referred_schema"] != schema:
-        other = f"{entry['referred_schema']}.{other}"
+def _shown_schema(schema: str | None, first: str | None) -> str:
+    """The schema in the names of its tables: none for the first."""
+    return schema if schema is not None and schema != first else ""
+
+
+def _foreign_key(entry: Any, first: str | None) -> ForeignKey:
+    other = table_name(entry["referred_table"], _shown_schema(entry.get("referred_schema"), first))
     return ForeignKey(tuple(entry["constrained_columns"]), other, tuple(entry["referred_columns"]))
 
 

@@ -17,9 +17,8 @@ def rows_at_most(query: CheckedQuery, catalog: Catalog) -> int | None:
         return None
     if any(each.find(exp.AggFunc) is not None and each.find(exp.Window) is None for each in tree.selects):
         return None
-    tables = [catalog.table(table.name) for table in query.tables]
-    counts = [table.rows for table in tables if table is not None and table.rows is not None]
-    return max(counts) if counts and len(counts) == len(tables) else None
+    counts = [table.rows for table in query.tables_in(catalog) if table.rows is not None]
+    return max(counts) if counts and len(counts) == len(query.tables) else None
 
 
 def counting_sql(sql: str, dialect: str) -> str:

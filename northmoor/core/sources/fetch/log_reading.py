@@ -16,7 +16,7 @@ import pyarrow.compute as pc
 from northmoor.core.base.arrays import Ints
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import QueryError, did_you_mean
-from northmoor.core.expr.identifiers import bare_or_quoted, sql_table
+from northmoor.core.expr.identifiers import bare_or_quoted, name_parts, sql_table
 from northmoor.core.model.data.queries import Query, QueryColumn
 from northmoor.core.model.data.signal_logs import SignalLog
 from northmoor.core.model.kinds.value_kinds import KindName
@@ -205,8 +205,8 @@ class LogReader:
         asking = _INDEXES.get(self.place.dialect)
         if asking is None or self.log.is_wide or self.place.connection is None:
             return False
-        schema, _, table = self.place.table.rpartition(".")
-        values = {"table_name": table, "schema_name": schema}
+        *schema, table = name_parts(self.place.table)
+        values = {"table_name": table, "schema_name": "".join(schema)}
         kinds: dict[str, KindName] = dict.fromkeys(values, "text")
         columns = (QueryColumn(name="name", type="text"),)
         found = self._fetch(LogStatement(asking, values, kinds, columns)).table["name"].to_pylist()

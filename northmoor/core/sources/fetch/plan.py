@@ -12,6 +12,7 @@ from northmoor.core.model.data.connections import KIND_OF_CONNECTION
 from northmoor.core.model.data.signal_queries import MeasurementsQuery, SpansQuery
 from northmoor.core.model.report import Report
 from northmoor.core.sources.drivers.catalog import Catalog
+from northmoor.core.sources.drivers.read_only import CheckedQuery
 from northmoor.core.sources.fetch.log_reading import LogReader
 from northmoor.core.sources.fetch.query_resolution import ResolvedQuery, resolve
 from northmoor.core.sources.fetch.run_query import FetchRequest
@@ -134,7 +135,7 @@ def _work_there(resolved: ResolvedQuery, catalog: Catalog) -> str:
     tree = resolved.checked.tree
     names = list(dict.fromkeys(table.name for table in resolved.checked.tables))
     done = [f"Reads {_listed(names)}, and sends the rows." if names else "Rows are computed and sent."]
-    done += _largest(names, catalog)
+    done += _largest(resolved.checked, catalog)
     if tree.find(exp.Group) or any(not isinstance(f.parent, exp.Window) for f in tree.find_all(exp.AggFunc)):
         done.append("Rows are grouped and added up there.")
     if tree.args.get("order"):
@@ -144,9 +145,9 @@ def _work_there(resolved: ResolvedQuery, catalog: Catalog) -> str:
     return " ".join(done)
 
 
-def _largest(names: list[str], catalog: Catalog) -> list[str]:
+def _largest(query: CheckedQuery, catalog: Catalog) -> list[str]:
     """How many rows the largest of some tables has, as far as that is known."""
-    known = [table for name in names if (table := catalog.table(name)) is not None and table.rows is not None]
+    known = [table for table in query.tables_in(catalog) if table.rows is not None]
     largest = max(known, key=lambda table: table.rows or 0, default=None)
     if largest is None:
         return []

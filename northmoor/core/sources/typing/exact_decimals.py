@@ -38,9 +38,7 @@ def exact_sql(query: CheckedQuery, read_catalog: Callable[[], Catalog]) -> str:
         is None
     ):
         return query.sql
-    named = {table.name.lower() for table in query.tables}
-    tables = tuple(table for table in read_catalog().tables if table.name.lower() in named)
-    return _exact_sql(query.sql, query.dialect, tables)
+    return _exact_sql(query.sql, query.dialect, query.tables_in(read_catalog()))
 
 
 @lru_cache(_MOST_KEPT)  # a plan is shown, a fetch counted and rows fetched of the same text

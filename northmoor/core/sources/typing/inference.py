@@ -5,7 +5,7 @@ follows each one back through the SQL to declared columns; the scale of decimals
 for sums and differences, the sum of both for products.
 """
 
-from typing import Any, cast
+from typing import cast
 
 from sqlglot import exp
 from sqlglot.errors import SqlglotError
@@ -13,6 +13,7 @@ from sqlglot.optimizer.annotate_types import annotate_types
 from sqlglot.optimizer.qualify import qualify
 
 from northmoor.core.engine.arrow_types import PRECISION, UNKNOWN_SCALE
+from northmoor.core.expr.identifiers import table_name
 from northmoor.core.expr.language import function_name
 from northmoor.core.expr.placeholders import for_driver, placeholders
 from northmoor.core.model.kinds.aggregates import AGGREGATE_BY_NAME
@@ -74,18 +75,29 @@ def declared_kind(declared: str, dialect: str) -> KindName | None:
 
 def typed_tree(query: CheckedQuery, catalog: Catalog) -> exp.Query | None:
     """The query's tree with the types of its parts and the tables of its columns; None where it cannot be followed."""
-    named = {table.name.lower() for table in query.tables}
-    schema: dict[str, Any] = {}
-    for table in catalog.tables:
-        if table.columns and table.name.lower() in named:
-            schema[table.name] = {c.name: _declared_type(c.type, query.dialect) for c in table.columns}
-    dialect = query.dialect
+    dialect, tables = query.dialect, query.tables_in(catalog)
+    schema: dict[str, Any] = {
+        table.name: {c.name: _declared_type(c.type, dialect) for c in table.columns} for table in tables
+    }
     try:
-        qualified = qualify(query.tree.copy(), schema=schema, dialect=dialect, validate_qualify_columns=False)
+        qualified = qualify(_without_schemas(query), schema=schema, dialect=dialect, validate_qualify_columns=False)
         typed = annotate_types(qualified, schema=schema, dialect=dialect)
     except (SqlglotError, RecursionError, ValueError, KeyError, AttributeError):
         return None  # a query that sqlglot cannot follow is typed from its values instead
     return typed if isinstance(typed, exp.Query) else None
+
+
+def _without_schemas(query: CheckedQuery) -> exp.Query:
+    """A copy of a query's tree in which each table has one name, that which catalogues have."""
+    tree = query.tree.copy()
+    for table in tree.find_all(exp.Table):
+        if table.db:
+            name, own = table_name(table.name, table.db), table.name
+            table.set("db", None)
+            table.set("this", exp.to_identifier(name, quoted=True))
+            if not table.alias:
+                table.set("alias", exp.TableAlias(this=exp.to_identifier(own, quoted=True)))
+    return tree
 
 
 def _declared_type(declared: str, dialect: str) -> str:

@@ -14,7 +14,7 @@ from sqlglot.errors import SqlglotError
 from sqlglot.optimizer.scope import Scope, traverse_scope
 
 from northmoor.core.errors import MissingParameter, RefusedQuery, did_you_mean
-from northmoor.core.expr.identifiers import bare_or_quoted, sql_table
+from northmoor.core.expr.identifiers import bare_or_quoted, sql_table, table_name
 from northmoor.core.expr.placeholders import DriverSql, mark_placeholders, placeholders
 from northmoor.core.sources.drivers.catalog import Catalog
 from northmoor.core.sources.drivers.read_only import CheckedQuery, check_query
@@ -81,7 +81,7 @@ class _NameCheck:
         """Those of all names."""
         for table in self._checked.tables:
             is_own = not table.db and not table.name.lower().startswith(_SYSTEM_TABLES)
-            if is_own and self._catalog.table(table.name) is None:
+            if is_own and self._catalog.table(table_name(table.name)) is None:
                 names = [each.name for each in self._catalog.tables]
                 yield self._fault(table.this, f"There is no table {table.name}.", names)
         if self._checked.tree.find(exp.Pivot):
@@ -151,8 +151,7 @@ class _NameCheck:
         return {name.lower(): name for name in renamed} if renamed else self._results(source)
 
     def _columns(self, table: exp.Table) -> Names | None:
-        named = f"{table.db}.{table.name}" if table.db else table.name
-        found = self._catalog.table(named)
+        found = self._catalog.table(table_name(table.name, table.db))
         return {column.name.lower(): column.name for column in found.columns} if found and found.columns else None
 
     def _results(self, scope: Scope) -> Names | None:

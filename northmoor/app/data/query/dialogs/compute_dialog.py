@@ -30,7 +30,7 @@ from northmoor.core.authoring.completions import Completion
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import NorthmoorError, QueryError
-from northmoor.core.expr.identifiers import bare_or_quoted
+from northmoor.core.expr.identifiers import bare_or_quoted, unquoted_name
 from northmoor.core.sources.builder.asides import tables
 from northmoor.core.sources.builder.computed_forms import (
     Bins,
@@ -52,7 +52,6 @@ from northmoor.core.sources.builder.computing import (
     text_sql,
     window_sql,
 )
-from northmoor.core.sources.builder.edits import unquoted_name
 from northmoor.core.sources.builder.operands import OperandKind
 from northmoor.core.sources.builder.page_expressions import expression_sql, portable_functions, portable_name
 from northmoor.core.sources.builder.select_model import SelectItem, SelectModel, one_line, select_sql
@@ -191,7 +190,7 @@ class ComputeDialog(StepDialog):
         kinds = self._around.kinds(self._sentence)
         self.expression = self._expression_editor(tr("Expression, as on the page"))
         names = [portable_name(each, self._around.dialect) for each in self._columns]
-        functions = [Completion(each.signature, each.sentence) for each in portable_functions(self._around.dialect)]
+        functions = [Completion(each.signature, tr(each.sentence)) for each in portable_functions(self._around.dialect)]
         known = [*self._names(names, kinds), *functions]
         WordCompleter(self.expression, lambda: known)
 
