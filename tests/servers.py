@@ -316,6 +316,7 @@ insert into "Port.log" values (1, 2), (2, null);
 create schema "old.books";
 create table "old.books"."Port.s" ("port.id" integer primary key, held date);
 create table "old.books".calls ("of.port" integer references "old.books"."Port.s");
+create function "old.books"."Doubled.port"(port integer) returns setof integer language sql as 'select port * 2';
 insert into "old.books"."Port.s" values (7, '2019-05-01'), (8, '2020-01-01');
 insert into "old.books".calls values (7), (7), (8);
 grant usage on schema archive, "old.books" to reader;

@@ -164,6 +164,10 @@ def test_a_routine_is_called_with_parameters_of_its_signature(postgresql: Privat
     assert fetched(made, "select * from calls(:port)", port=21).table.column(0).to_pylist() == [42]
     parameters, sql = routine_call(found[1], "postgres", report_of())
     assert (sql, parameters[0].kind) == ("select * from calls(:argument_1)", "timestamp")
+    (made_elsewhere,) = [each for each in made.catalog("db", CancelToken()).routines if "Doubled" in each.name]
+    _, sql = routine_call(made_elsewhere, "postgres", taken)
+    assert sql == 'select * from "old.books"."Doubled.port"(:port)'
+    assert fetched(made, sql, port=21).table.column(0).to_pylist() == [42]
 
 
 def test_routines_return_rows_with_their_arguments_bound(db: Library, tarrow: sqlite3.Connection) -> None:

@@ -2,6 +2,7 @@
 
 from northmoor.core.authoring.starters.field_roles import readable_name
 from northmoor.core.authoring.table_commands import parameter_name
+from northmoor.core.expr.identifiers import sql_table
 from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME
 from northmoor.core.model.parameters import Parameter
 from northmoor.core.model.report import Report
@@ -27,7 +28,7 @@ def routine_call(routine: Routine, dialect: str, report: Report) -> tuple[list[P
             added.append(wanted)
         names.append(f":{wanted.name}")
     begin = "call" if routine.is_procedure else "select * from"
-    return added, f"{begin} {routine.name}({', '.join(names)})"
+    return added, f"{begin} {sql_table(routine.name, dialect)}({', '.join(names)})"
 
 
 def _parameter(argument: RoutineArgument, number: int, dialect: str) -> Parameter:

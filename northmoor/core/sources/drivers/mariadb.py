@@ -128,7 +128,7 @@ class MariadbDriver:
         finally:
             _end(connection)
         found = [
-            Routine(name, tuple(RoutineArgument(own, kind) for own, kind in held if own), is_procedure=True)
+            Routine(table_name(name), tuple(RoutineArgument(own, kind) for own, kind in held if own), is_procedure=True)
             for name, held in routines.items()
         ]
         return Catalog(tuple(tables), tuple(found))

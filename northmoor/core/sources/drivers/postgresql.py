@@ -111,7 +111,7 @@ class PostgresqlDriver:
                 estimates = {table_name(t, s if s != schemas[0] else ""): rows for s, t, rows in found}
                 tables = reflected_tables(connection, schemas, lambda name: (estimates.get(name), True))
                 routines = [
-                    Routine(name if here else f"{schema}.{name}", tuple(map(RoutineArgument, names, types)), False)
+                    Routine(table_name(name, "" if here else schema), tuple(map(RoutineArgument, names, types)), False)
                     for schema, name, names, types, here in connection.exec_driver_sql(_ROUTINES)
                 ]
         except sa.exc.SQLAlchemyError as error:

@@ -76,7 +76,7 @@ def declared_kind(declared: str, dialect: str) -> KindName | None:
 def typed_tree(query: CheckedQuery, catalog: Catalog) -> exp.Query | None:
     """The query's tree with the types of its parts and the tables of its columns; None where it cannot be followed."""
     dialect, tables = query.dialect, query.tables_in(catalog)
-    schema: dict[str, Any] = {
+    schema: dict[str, object] = {
         table.name: {c.name: _declared_type(c.type, dialect) for c in table.columns} for table in tables
     }
     try:
