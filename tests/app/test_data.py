@@ -970,9 +970,10 @@ def test_very_many_rows_are_fetched_only_when_that_is_wanted(
     monkeypatch.setattr(large_fetch, "read_preferences", lambda _: Preferences(ask_above=10_000))
     data.editor.setText("select sailing_id, delay_minutes from sailings")
     data.run()
-    asked = "It would fetch 19,380 rows. Add a condition or totals"
+    asked = "It would fetch 19,380 rows, about 310.1 kB. Add a condition or totals"
     qtbot.waitUntil(lambda: data.pane.message.text().startswith(asked), timeout=10_000)
     assert data.pane.rows is None or (data.pane.rows.table.num_rows != 19_380 and data.pane.are_old)
+    assert "would fetch: 19,380 rows at most, about 310.1 kB" in data.plan.text()
     data.editor.setText("select sailing_id from sailings where delay_minutes > 30")  # few: counted, and fetched at once
     data.run()
     qtbot.waitUntil(lambda: data.pane.rows is not None and data.pane.rows.names == ("sailing_id",), timeout=10_000)
@@ -986,6 +987,7 @@ def test_very_many_rows_are_fetched_only_when_that_is_wanted(
     rows_shown(window, qtbot, 19_380)
     assert "Reads sailings, and sends the rows. The largest table, sailings, has 19,380 rows." in data.plan.text()
     assert "fetched: 19,380 rows, " in data.plan.text()
+    assert "would fetch" not in data.plan.text()
     data.run()  # wanted once, not asked again
     assert not data.pane.message.text()
 

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QObject, QTimer
 from northmoor.app.data.query.sentence_controller import SentenceController
 from northmoor.app.data.rows.rows_pane import RowsPane
 from northmoor.app.document_controller import DocumentController
-from northmoor.app.language.translation import number_text, tr
+from northmoor.app.language.translation import number_text, size_text, tr
 from northmoor.app.widgets.preferences import own_settings, read_preferences
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.rows import Rows
@@ -17,7 +17,7 @@ from northmoor.core.errors import NorthmoorError
 from northmoor.core.model.data.queries import Query
 from northmoor.core.sources.drivers.catalog import Catalog
 from northmoor.core.sources.drivers.read_only import check_query
-from northmoor.core.sources.fetch.fetch_size import counting_sql, rows_at_most
+from northmoor.core.sources.fetch.fetch_size import FetchSize, counting_sql, fetched_at_most
 from northmoor.core.sources.fetch.query_resolution import dialect_of, fill_shared
 from northmoor.core.sources.library import Library
 
@@ -41,12 +41,12 @@ class FetchHost(Protocol):
 
 @dataclass(frozen=True)
 class _LargeQuery:
-    """A query of large tables: where it runs, and its rows at most."""
+    """A query of large tables: where it runs, and what it fetches at most."""
 
     connection: str
     sql: str
     dialect: str
-    most: int
+    most: FetchSize
 
 
 class LargeFetch(QObject):
@@ -94,8 +94,8 @@ class LargeFetch(QObject):
             checked = check_query(filled.sql, dialect_of(query, self._data.library))
         except NorthmoorError:
             return None  # the fetch itself reports what is wrong
-        most = rows_at_most(checked, self._data.known_catalogs.get(filled.connection, Catalog()))
-        if most is None or most <= self._limit:
+        most = fetched_at_most(checked, self._data.known_catalogs.get(filled.connection, Catalog()))
+        if most is None or most.rows <= self._limit:
             return None
         return _LargeQuery(filled.connection, filled.sql, checked.dialect, most)
 
@@ -134,13 +134,15 @@ class LargeFetch(QObject):
             self._data.fetch(query, refresh=False)
 
         def ask() -> None:
-            is_known = count is not None
-            text = tr("It would fetch {rows} rows.") if is_known else tr("It would fetch up to {rows} rows.")
+            up_to = tr("It would fetch up to {rows} rows{size}.")
+            text = up_to if count is None else tr("It would fetch {rows} rows{size}.")
             advice = tr(
                 "Add a condition or totals, so that the database sends less; Preferences say when this is asked."
             )
-            rows = number_text(count if count is not None else large.most)
-            self._data.pane.show_message(f"{text.format(rows=rows)} {advice}", "warning")
+            fetched = large.most if count is None else FetchSize(count, large.most.row_bytes)
+            size = tr(", about {size}").format(size=size_text(fetched.bytes)) if fetched.bytes is not None else ""
+            message = text.format(rows=number_text(fetched.rows), size=size)
+            self._data.pane.show_message(f"{message} {advice}", "warning")
             self._data.pane.offer(tr("Fetch them all"), fetch)
 
         self._show_answer = ask

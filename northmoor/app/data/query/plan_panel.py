@@ -10,6 +10,7 @@ from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.theme import STONE_TEXT
 from northmoor.app.widgets.widget_tools import hide_and_delete
 from northmoor.core.engine.rows import Rows
+from northmoor.core.sources.fetch.fetch_size import FetchSize
 from northmoor.core.sources.fetch.plan import HERE, Step
 
 
@@ -34,6 +35,8 @@ class PlanPanel(QWidget):
             return
         for step in steps:
             self._add(_step(step))
+            if step.at_most is not None and fetched is None:
+                self._add(_quiet(_fetched_at_most(step.at_most)))
         if fetched is not None:
             size, seconds = size_text(fetched.table.nbytes), number_text(fetched.seconds, ".2f")
             rows = tr_count(fetched.table.num_rows, "{count} row", "{count} rows")
@@ -75,6 +78,13 @@ def _step(step: Step) -> QWidget:
     if step.sql:
         whole.setToolTip(tr("What is sent:\n\n{sql}").format(sql=step.sql))
     return whole
+
+
+def _fetched_at_most(size: FetchSize) -> str:
+    rows = tr_count(size.rows, "{count} row", "{count} rows")
+    if size.bytes is None:
+        return tr("would fetch: {rows} at most").format(rows=rows)
+    return tr("would fetch: {rows} at most, about {size}").format(rows=rows, size=size_text(size.bytes))
 
 
 def _quiet(text: str) -> QLabel:

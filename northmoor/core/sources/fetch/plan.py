@@ -13,6 +13,7 @@ from northmoor.core.model.data.signal_queries import MeasurementsQuery, SpansQue
 from northmoor.core.model.report import Report
 from northmoor.core.sources.drivers.catalog import Catalog
 from northmoor.core.sources.drivers.read_only import CheckedQuery
+from northmoor.core.sources.fetch.fetch_size import FetchSize, fetched_at_most
 from northmoor.core.sources.fetch.log_reading import LogReader
 from northmoor.core.sources.fetch.query_resolution import ResolvedQuery, resolve
 from northmoor.core.sources.fetch.run_query import FetchRequest
@@ -32,8 +33,8 @@ _NOBODY = "nobody: it reads only rows already fetched"
 class Step:
     """A step of a plan.
 
-    `where` it runs, `what` happens there in a sentence, the `sql` that is sent (None when nothing is), and the
-    `identity` it runs as.
+    `where` it runs, `what` happens there in a sentence, the `sql` that is sent (None when nothing is), the `identity`
+    it runs as, and what it fetches at most, where that is known.
     """
 
     query: str
@@ -41,6 +42,7 @@ class Step:
     what: str
     sql: str | None
     identity: str
+    at_most: FetchSize | None = None
 
 
 def plan(
@@ -115,10 +117,11 @@ def _steps_of_query(resolved: ResolvedQuery, library: Library, known: Mapping[st
         sql = exact_sql(
             resolved.checked, lambda: library.catalog(connection.name, CancelToken(), counted=False)
         ).strip()
-        what = _work_there(resolved, known.get(connection.name, Catalog()))
+        catalog = known.get(connection.name, Catalog())
+        what, at_most = _work_there(resolved, catalog), fetched_at_most(resolved.checked, catalog)
         if sql != query.sql.strip():
             what += " Computed decimals are rounded where they are compared, since SQLite computes with doubles."
-        steps.append(Step(query.name, where, what, sql, driver.identity))
+        steps.append(Step(query.name, where, what, sql, driver.identity, at_most))
     else:
         message = f"The rows of {_listed(resolved.sources)} are combined." if resolved.sources else "Rows are computed."
         steps.append(Step(query.name, HERE, message, query.sql.strip(), _NOBODY))
