@@ -30,6 +30,7 @@ from northmoor.app.data.query.dialogs.compute_dialog import ComputeDialog
 from northmoor.app.data.query.dialogs.condition_dialog import ConditionDialog
 from northmoor.app.data.query.dialogs.detail_dialog import DetailDialog
 from northmoor.app.data.query.dialogs.join_dialog import JoinDialog
+from northmoor.app.data.query.dialogs.pivot_dialogs import PivotDialog
 from northmoor.app.data.query.dialogs.relations_dialog import RelationsDialog
 from northmoor.app.data.query.dialogs.sentence_dialogs import ColumnsDialog, FirstOfEachDialog, SortingDialog
 from northmoor.app.data.query.dialogs.table_picker import TableDialog, TablePicker
@@ -37,6 +38,7 @@ from northmoor.app.data.query.dialogs.translate_dialog import TranslateDialog
 from northmoor.app.data.query.sentence_context import SentenceContext
 from northmoor.app.data.workspace import DataWorkspace
 from northmoor.app.widgets.preferences import Preferences
+from northmoor.app.widgets.widget_tools import items_in_list
 from northmoor.app.widgets.word_completer import WordCompleter
 from northmoor.app.window import Window
 from northmoor.core.errors import WrongPassword
@@ -884,6 +886,43 @@ def test_rows_of_a_run_before_are_greyed_and_said_to_be_old(window: Window, data
     window.controller.undo()
     rows_shown(window, qtbot, 94)
     assert not data.pane.view.property("old")
+
+
+def test_columns_for_values_are_read_back_and_changed(window: Window, data: DataWorkspace, qtbot: QtBot) -> None:
+    hand_written = (
+        "SELECT route_id, count(*) AS n, -- by state\n  SUM(CASE WHEN status='cancelled' THEN 1 END) AS off,\n"
+        "  sum(case when status = 'lost' then 1 end) as lost\nFROM sailings\nGROUP BY route_id\n"
+    )
+    data.editor.setText(hand_written)
+    data.run()
+    qtbot.waitUntil(lambda: data.pane.rows is not None and "off" in data.pane.rows.names, timeout=10_000)
+
+    def states(dialog: PivotDialog) -> dict[str, bool]:
+        qtbot.waitUntil(lambda: dialog.values.count() > 2, timeout=10_000)
+        items = items_in_list(dialog.values)
+        return {item.text().split("   ")[0]: item.checkState() == Qt.CheckState.Checked for item in items}
+
+    def look(dialog: PivotDialog) -> None:
+        assert states(dialog) == {"cancelled": True, "lost": True, "sailed": False}
+        assert (dialog.across.currentText(), dialog.value.currentText()) == ("status", "1")
+        dialog.accept()
+
+    in_dialog(PivotDialog, look)
+    click_chip(data, qtbot, "sum of 1 by status")
+    assert data.editor.text() == hand_written
+
+    def change(dialog: PivotDialog) -> None:
+        assert states(dialog)["lost"]
+        items_in_list(dialog.values)[1].setCheckState(Qt.CheckState.Unchecked)
+        items_in_list(dialog.values)[2].setCheckState(Qt.CheckState.Checked)
+        dialog.accept()
+
+    in_dialog(PivotDialog, change)
+    data.pane.column_menu_wanted.emit(2, QPoint(10, 10))
+    choose(qtbot, "Change how off is computed")
+    lost = "sum(case when status = 'lost' then 1 end) as lost"
+    assert data.editor.text() == hand_written.replace(lost, "sum(CASE WHEN status = 'sailed' THEN 1 END) as sailed")
+    qtbot.waitUntil(lambda: "sailed" in data.pane.rows.names, timeout=10_000)
 
 
 def test_an_expression_in_a_query_is_computed_as_on_the_page(

@@ -3,6 +3,7 @@
 import sqlite3
 from collections.abc import Callable
 from contextlib import closing
+from dataclasses import replace
 from typing import Any
 
 import duckdb
@@ -22,7 +23,7 @@ from northmoor.core.sources.builder.edits import (
     without_table,
 )  # fmt: skip
 from northmoor.core.sources.builder.joins import JoinProposal, joined, new_alias, proposed_pairs
-from northmoor.core.sources.builder.pivoting import Pivot, PivotValue, pivot, unpivot
+from northmoor.core.sources.builder.pivoting import Pivot, PivotValue, change_pivot, pivot, read_pivots, unpivot
 from northmoor.core.sources.builder.select_model import (
     BooleanGroup,
     Comparison,
@@ -154,6 +155,59 @@ def test_values_become_columns_and_columns_rows_again(dialect: str) -> None:
         assert sorted(engine.execute(wide).fetchall()) == [("SK", 2, 5, None, 7), ("TQ", None, 3, 5, 8)]
         found = {(port, how): n for port, _, how, n in engine.execute(long).fetchall() if n is not None}
     assert found == {("SK", "it's"): 2, ("SK", "late"): 5, ("TQ", "late"): 3, ("TQ", "blank"): 5}
+
+
+@pytest.mark.parametrize("dialect", ["sqlite", "duckdb", "postgres", "mysql"])
+def test_columns_for_values_are_read_back(dialect: str) -> None:
+    written = parse_select("SELECT port, n, how FROM lines", dialect)
+    assert written is not None
+    values = tuple(PivotValue(name, sql) for name, sql in (("late", "'late'"), ("it's", "'it''s'"), ("blank", None)))
+    wanted = Pivot("how", values, "n + 1", "avg", has_whole=True)
+    made = parse_select(select_sql(pivot(written, wanted, dialect, str.upper)), dialect)
+    assert made is not None
+    (found,) = read_pivots(made, dialect)
+    assert found.pivot == wanted
+    assert change_pivot(made, found, wanted, dialect, str.upper) == made
+
+
+def test_columns_for_values_that_somebody_wrote_are_changed_where_they_differ() -> None:
+    sql = (
+        "SELECT port, COUNT(*) AS calls, -- all of them\n  SUM(CASE WHEN how='late' THEN n END) AS too_late,\n"
+        "  sum(case when how = 'early' then n end) as early, sum(n), max(case when day > :d then n end) as newest\n"
+        "FROM lines GROUP BY port"
+    )
+    sentence = parse_select(sql, "sqlite")
+    assert sentence is not None
+    (found,) = read_pivots(sentence, "sqlite")
+    assert (found.pivot.across, found.pivot.value, found.pivot.total, found.pivot.has_whole) == (
+        "how",
+        "n",
+        "sum",
+        True,
+    )
+    values = (found.pivot.values[0], PivotValue("on time", "'on time'"))
+    changed = change_pivot(sentence, found, replace(found.pivot, values=values), "sqlite", str.upper)
+    assert rewrite_select(sql, changed, "sqlite") == sql.replace(
+        "sum(case when how = 'early' then n end) as early", "sum(CASE WHEN how = 'on time' THEN n END) as \"on time\""
+    )
+    with pytest.raises(QueryError, match="Choose the values"):
+        change_pivot(sentence, found, replace(found.pivot, values=()), "sqlite")
+
+
+@pytest.mark.parametrize(
+    "totals",
+    [
+        "sum(case when a = 1 then n end) as x",
+        "sum(case when a = 1 then n end) as x, max(case when a = 2 then n end) as y",
+        "sum(case when a = 1 then n else 0 end) as x, sum(case when a = 2 then n else 0 end) as y",
+        "sum(case when a = b then n end) as x, sum(case when a = c then n end) as y",
+        "sum(case when a = 1 then n end) as x, sum(case when a = 2 and b = 3 then n end) as y",
+    ],
+)
+def test_other_totals_are_no_columns_for_values(totals: str) -> None:
+    sentence = parse_select(f"select k, {totals} from t group by k", "sqlite")
+    assert sentence is not None
+    assert read_pivots(sentence, "sqlite") == ()
 
 
 def test_a_value_that_is_named_like_a_column_gets_a_name_of_its_own() -> None:

@@ -21,6 +21,7 @@ from northmoor.core.model.data.queries import Query
 from northmoor.core.model.parameters import Parameter
 from northmoor.core.session import Session
 from northmoor.core.sources.builder.edits import computed_item
+from northmoor.core.sources.builder.pivoting import read_pivots
 from northmoor.core.sources.builder.select_model import SelectModel
 from northmoor.core.sources.builder.select_parser import parse_select
 from northmoor.core.sources.builder.select_writer import rewrite_select
@@ -197,7 +198,11 @@ class SentenceController(QObject):
         """What asks how a column of the result is computed; None for one that is a table's."""
         view = self._data.sentence
         at = computed_item(view.sentence, column) if view.sentence is not None else None
-        return None if at is None else partial(view.steps.edit_computed, at)
+        if at is None or view.sentence is None:
+            return None
+        pivots = enumerate(read_pivots(view.sentence, view.around.dialect))
+        of_pivot = next((number for number, each in pivots if each.first <= at < each.end), None)
+        return partial(view.steps.edit_computed, at) if of_pivot is None else partial(view.steps.edit_pivot, of_pivot)
 
     def _write(self, label: str, change: Callable[[str, str], str]) -> None:
         """Change the SQL by a step, and run it; everything that the step does not concern stays."""

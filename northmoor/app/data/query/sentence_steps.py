@@ -19,7 +19,7 @@ from northmoor.app.data.query.dialogs.sentence_dialogs import (
     StackDialog,
 )
 from northmoor.app.data.query.dialogs.table_picker import TableDialog
-from northmoor.app.data.query.sentence_text import short
+from northmoor.app.data.query.sentence_text import own_name, short
 from northmoor.app.language.translation import tr
 from northmoor.app.widgets.menus import MenuEntries, menu_of
 from northmoor.core.model.parameters import Parameter
@@ -40,7 +40,7 @@ from northmoor.core.sources.builder.edits import (
     with_total_condition,
     without_table,
 )
-from northmoor.core.sources.builder.pivoting import unpivot
+from northmoor.core.sources.builder.pivoting import read_pivots, unpivot
 from northmoor.core.sources.builder.select_model import Comparison, Condition, SelectItem, SelectModel
 from northmoor.core.sources.builder.select_writer import wrap_select
 
@@ -267,6 +267,15 @@ class SentenceSteps:
         dialog = PivotDialog(self._sentence, self._view.around, self._view)
         if self._accepted(dialog):
             self._view.report_change(tr("Make columns of values"), dialog.sentence())
+
+    def edit_pivot(self, at: int) -> None:
+        """Ask which values become columns in one of the pivots that there are."""
+        sentence, around = self._sentence, self._view.around
+        present = read_pivots(sentence, around.dialect)[at]
+        dialog = PivotDialog(sentence, around, self._view, present)
+        if self._accepted(dialog):
+            label = tr("Change the columns for {column}").format(column=short(own_name(present.pivot.across)))
+            self._view.report_change(label, dialog.sentence())
 
     def turn_into_rows(self) -> None:
         """Ask which columns become rows."""

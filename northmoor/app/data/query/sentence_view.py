@@ -14,9 +14,11 @@ from northmoor.app.data.query.sentence_text import by_words, comparison_words, j
 from northmoor.app.language.translation import tr, tr_count
 from northmoor.app.widgets.flow_layout import GLUED
 from northmoor.app.widgets.widget_tools import mark_invalid
+from northmoor.core.model.kinds.aggregates import TOTALS
 from northmoor.core.model.parameters import Parameter
 from northmoor.core.sources.builder.edits import is_sample
 from northmoor.core.sources.builder.operands import OperandKind, kind_of_column
+from northmoor.core.sources.builder.pivoting import PivotInSelect, read_pivots
 from northmoor.core.sources.builder.select_model import (
     ClausePlaces,
     Comparison,
@@ -185,11 +187,18 @@ class SentenceView(ChipRow):
         grouped = {item.expression for item in sentence.groups}
         by_number = {n for n in range(len(sentence.select_items)) if str(n + 1) in grouped}
         groups = [k for n, k in enumerate(sentence.select_items) if n in by_number or {k.expression, k.name} & grouped]
-        totals = [kept for kept in sentence.select_items if kept not in groups]
+        pivots = read_pivots(sentence, self.around.dialect)
+        of_pivots = {at for each in pivots for at in range(each.first, each.end)}
+        others = [kept for at, kept in enumerate(sentence.select_items) if at not in of_pivots and kept not in groups]
         edit = self.steps.edit_columns
-        if sentence.groups or any("(" in kept.expression for kept in totals):
+        if sentence.groups or pivots or any("(" in kept.expression for kept in others):
             self.add_word(tr("total") if sentence.groups else tr("keep"))
-            self._chip(_column_words(totals), "sigma", edit, tr("Change columns and totals"), at=places["select"])
+            if others or not pivots:
+                self._chip(_column_words(others), "sigma", edit, tr("Change columns and totals"), at=places["select"])
+            for number, each in enumerate(pivots):
+                if number or others:
+                    self.add_word(tr("and"))
+                self._show_pivot(sentence, number, each)
             if sentence.groups:
                 self.add_word(tr("for each"))
                 at = places.get("group by")
@@ -201,6 +210,17 @@ class SentenceView(ChipRow):
         text = tr("all columns") if everything else tr_count(count, "{count} column", "{count} columns")
         message = tr("Choose columns, compute and total: ") + _column_words(sentence.select_items)
         self._chip(text, "columns-3", edit, message, at=places["select"])
+
+    def _show_pivot(self, sentence: SelectModel, number: int, present: PivotInSelect) -> None:
+        pivot = present.pivot
+        total = tr(TOTALS[pivot.total]).lower()
+        names = {"total": total, "value": own_name(pivot.value), "across": own_name(pivot.across)}
+        words = short(tr("{total} of {value} by {across}").format(**names))
+        columns = sentence.select_items[present.first : present.end]
+        message = tr("Change which values are columns: {columns}").format(columns=_column_words(columns))
+        begin, end = columns[0].at, columns[-1].at
+        at = (begin[0], end[1]) if begin is not None and end is not None else None
+        self._chip(words, "columns-3", partial(self.steps.edit_pivot, number), message, at=at)
 
     def _chip(
         self,

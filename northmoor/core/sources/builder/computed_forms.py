@@ -122,6 +122,21 @@ def with_keywords(expression: str, dialect: str, keyword: Keyword) -> str:
     return "".join([*written, expression[done:]])
 
 
+def pieces_in(expression: str, dialect: str, write: Callable[[str, str], str]) -> tuple[str, str] | None:
+    """What an expression has where `write` puts its two pieces, nothing for one that it leaves out; None for another
+    expression, or one with comments."""
+    read, nothing = _Read(expression, dialect), (0, 0)
+    if any(token.comments for token in _tokens(expression, dialect)):
+        return None
+    found = next(read.matches(_words(write(_VALUE, _OTHER), dialect), 0, {}), None)
+    return None if found is None else (read.text(*found.get(_VALUE, nothing)), read.text(*found.get(_OTHER, nothing)))
+
+
+def are_alike(one: str, other: str, dialect: str) -> bool:
+    """Whether two expressions have the same words."""
+    return _alike(_words(one, dialect), _words(other, dialect))
+
+
 def _read_form(expression: str, dialect: str) -> tuple[ComputedForm, tuple[_Piece, ...]] | None:
     """The form of an expression, and the pieces of the text that it is made of."""
     read = _Read(expression, dialect)

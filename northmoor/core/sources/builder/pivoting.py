@@ -1,19 +1,26 @@
 """Values of a column as columns of their own, and columns as rows: steps that other words of SQL are made of.
 
 A column for each value is a total over the rows that have it; a row for each column is a query for each, one after
-another. Both are the same in every dialect, and each piece can be changed by itself afterwards.
+another. Both are the same in every dialect, and each piece can be changed by itself afterwards. Columns for values are
+read back from the SQL, whoever wrote it.
 """
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from itertools import groupby
+
+import sqlglot
+from sqlglot import exp
+from sqlglot.errors import SqlglotError
 
 from northmoor.core.errors import QueryError
 from northmoor.core.expr.identifiers import bare_or_quoted
 from northmoor.core.model.edits.naming import unused_name
-from northmoor.core.model.kinds.aggregates import aggregate_of
+from northmoor.core.model.kinds.aggregates import TOTALS, aggregate_of
+from northmoor.core.sources.builder.computed_forms import Cases, are_alike, computed_form, pieces_in, with_keywords
 from northmoor.core.sources.builder.edits import item_name, project
 from northmoor.core.sources.builder.operands import Operand, operand_sql
-from northmoor.core.sources.builder.select_model import SelectItem, SelectModel, StackedSelect
+from northmoor.core.sources.builder.select_model import Keyword, SelectItem, SelectModel, StackedSelect
 from northmoor.core.sources.builder.select_parser import has_aggregate, parse_select
 from northmoor.core.sources.builder.select_writer import rewrite_select, wrap_select
 
@@ -40,22 +47,99 @@ class Pivot:
     """Whether a column with the total over all rows comes after them."""
 
 
-def pivot(sentence: SelectModel, wanted: Pivot, dialect: str) -> SelectModel:
+@dataclass(frozen=True)
+class PivotInSelect:
+    """A pivot as a query has it: its columns are the kept items from `first` up to `end`."""
+
+    pivot: Pivot
+    first: int
+    end: int
+
+
+def read_pivots(sentence: SelectModel, dialect: str) -> tuple[PivotInSelect, ...]:
+    """The pivots of a query: two or more neighbouring totals of one column, each over the rows with another value."""
+    items = sentence.select_items
+    totals = [_read_total(item, dialect) if "case" in item.expression.lower() else None for item in items]
+    found, at = [], 0
+    for own, run in groupby(totals, lambda total: total[0] if total is not None else None):
+        of_run = list(run)
+        values = tuple(total[1] for total in of_run if total is not None)
+        first, at = at, at + len(of_run)
+        if own is not None and len(values) > 1:
+            whole = aggregate_of(own.total, own.value)
+            has_whole = at < len(items) and are_alike(items[at].expression, whole, dialect)
+            found.append(PivotInSelect(replace(own, values=values, has_whole=has_whole), first, at + has_whole))
+    return tuple(found)
+
+
+def change_pivot(
+    sentence: SelectModel, present: PivotInSelect, wanted: Pivot, dialect: str, keyword: Keyword = str
+) -> SelectModel:
+    """The sentence with another pivot in place of one that it has; columns of both stay as they are written.
+
+    Raises QueryError without values.
+    """
+    items = sentence.select_items
+    before, own, after = items[: present.first], items[present.first : present.end], items[present.end :]
+    names = [item_name(item) for item in (*before, *after)]
+    columns = []
+    for name, expression in _totals(wanted, dialect, keyword):
+        there = next((item for item in own if are_alike(item.expression, expression, dialect)), None)
+        columns.append(there or _named(expression, name, names, dialect))
+        names.append(item_name(columns[-1]))
+    return project(sentence, (*before, *columns, *after), dialect)
+
+
+def _read_total(item: SelectItem, dialect: str) -> tuple[Pivot, PivotValue] | None:
+    """A total over the rows that have a value: the pivot of this one column, without its values, and the value."""
+    for total in TOTALS:
+        counted = pieces_in(item.expression, dialect, lambda value, _, total=total: aggregate_of(total, value))  # type: ignore[misc]
+        form = computed_form(counted[0], dialect) if counted is not None else None
+        if isinstance(form, Cases) and len(form.cases) == 1 and not form.otherwise:
+            case = form.cases[0]
+            compared = pieces_in(case.when, dialect, "{} = {}".format)
+            blank = pieces_in(case.when, dialect, "{0} is null".format)
+            if blank is not None:
+                return Pivot(blank[0], (), case.then, total), PivotValue(item_name(item), None)
+            if compared is not None and _is_constant(compared[1], dialect):
+                return Pivot(compared[0], (), case.then, total), PivotValue(item_name(item), compared[1])
+    return None
+
+
+def _is_constant(sql: str, dialect: str) -> bool:
+    try:
+        tree = sqlglot.parse_one(sql, dialect=dialect)
+    except SqlglotError:
+        return False
+    return tree.find(exp.Column, exp.Placeholder, exp.Query, exp.Binary) is None
+
+
+def pivot(sentence: SelectModel, wanted: Pivot, dialect: str, keyword: Keyword = str) -> SelectModel:
     """The sentence with its own columns but those that are turned, and one for each value. Raises QueryError without
     values."""
-    if not wanted.values:
-        raise QueryError("Choose the values that become columns.")
+    totals = _totals(wanted, dialect, keyword)
     turned = {wanted.across, wanted.value}
     kept = [item for item in sentence.select_items if not {item.expression, item_name(item)} & {*turned, "*"}]
     plain = [item for item in kept if not has_aggregate(item.expression, dialect)]
-    totals = [(value.name, _of_one(wanted, value)) for value in wanted.values]
-    totals += [(_WHOLE, wanted.value)] if wanted.has_whole else []
     names = [item_name(item) for item in plain]
     columns = []
-    for wished, expression in totals:
-        names.append(unused_name(wished, names))
-        columns.append(SelectItem(aggregate_of(wanted.total, expression), bare_or_quoted(names[-1], dialect)))
+    for name, expression in totals:
+        columns.append(_named(expression, name, names, dialect))
+        names.append(item_name(columns[-1]))
     return project(sentence, [*plain, *columns], dialect)
+
+
+def _named(expression: str, name: str, taken: list[str], dialect: str) -> SelectItem:
+    return SelectItem(expression, bare_or_quoted(unused_name(name, taken), dialect))
+
+
+def _totals(wanted: Pivot, dialect: str, keyword: Keyword) -> list[tuple[str, str]]:
+    """The names and the expressions of a pivot's columns. Raises QueryError without values."""
+    if not wanted.values:
+        raise QueryError("Choose the values that become columns.")
+    found = [(value.name, with_keywords(_of_one(wanted, value), dialect, keyword)) for value in wanted.values]
+    found += [(_WHOLE, wanted.value)] if wanted.has_whole else []
+    return [(name, aggregate_of(wanted.total, counted)) for name, counted in found]
 
 
 def _of_one(wanted: Pivot, value: PivotValue) -> str:

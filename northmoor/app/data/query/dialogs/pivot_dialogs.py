@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
 from northmoor.app.data.query.dialogs.compute_dialog import ColumnBox
 from northmoor.app.data.query.dialogs.step_dialog import StepDialog
 from northmoor.app.data.query.sentence_context import SentenceContext
+from northmoor.app.data.query.sentence_text import value_words
 from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import number_text, tr
 from northmoor.app.widgets.widget_tools import items_in_list
@@ -27,7 +28,7 @@ from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import NorthmoorError, QueryError
 from northmoor.core.model.kinds.aggregates import TOTALS
 from northmoor.core.sources.builder.asides import values_sql
-from northmoor.core.sources.builder.pivoting import Pivot, PivotValue, pivot
+from northmoor.core.sources.builder.pivoting import Pivot, PivotInSelect, PivotValue, change_pivot, pivot
 from northmoor.core.sources.builder.select_model import SelectModel
 
 _TICKED = 24
@@ -36,12 +37,19 @@ _VALUE = Qt.ItemDataRole.UserRole
 
 
 class PivotDialog(StepDialog):
-    """Asks which column's values become columns, and what is totalled in them; the values are those in the data."""
+    """Asks which column's values become columns, and what is totalled in them; the values are those in the data, and
+    those that a pivot which is changed (`present`) has."""
 
-    def __init__(self, sentence: SelectModel, around: SentenceContext, parent: QWidget | None = None) -> None:
+    def __init__(
+        self,
+        sentence: SelectModel,
+        around: SentenceContext,
+        parent: QWidget | None = None,
+        present: PivotInSelect | None = None,
+    ) -> None:
         super().__init__(tr("A column for each value"), parent)
         self.resize(480, 460)
-        self._sentence, self._around = sentence, around
+        self._sentence, self._around, self._present = sentence, around, present
         self._asking: CancelToken | None = None
         columns = list(dict.fromkeys([*around.columns(sentence), *(k.expression for k in sentence.select_items)]))
         columns = [name for name in columns if name != "*"]
@@ -70,6 +78,18 @@ class PivotDialog(StepDialog):
         line.editingFinished.connect(self._ask_values)
         self.finished.connect(lambda _: self._stop())
         self._asked = ""
+        if present is not None:
+            self._read(present.pivot)
+
+    def _read(self, present: Pivot) -> None:
+        """Fill in a pivot; the other values of its column are added when they have been read."""
+        self.across.setCurrentText(present.across)
+        self.value.setCurrentText(present.value)
+        self.total.setCurrentIndex(self.total.findData(present.total))
+        self.has_whole.setChecked(present.has_whole)
+        for value in present.values:
+            self._add_value(value_words(value.sql) if value.sql is not None else tr("(blank)"), value, True)
+        self._ask_values()
 
     def _ask_values(self) -> None:
         """Read the values of the column that is chosen."""
@@ -78,7 +98,8 @@ class PivotDialog(StepDialog):
             return
         self._stop()
         self._asked = across
-        self.values.clear()
+        if self._present is None or across != self._present.pivot.across:
+            self.values.clear()
         self.message.setText(tr("Reading values …"))
         self._asking = self._around.ask(values_sql(self._sentence, across), self._show_values)
 
@@ -93,14 +114,22 @@ class PivotDialog(StepDialog):
         assert isinstance(answer, Rows)
         found, counts = (column.to_pylist() for column in answer.table.columns[:2])
         ordered = sorted(zip(found, counts, strict=True), key=lambda each: (each[0] is None, each[0]))
+        present = {item.data(_VALUE).sql: item for item in items_in_list(self.values)}
         for number, (value, count) in enumerate(ordered):
-            words = tr("(blank)") if value is None else str(value)
-            item = QListWidgetItem(f"{words}   ·   {number_text(count)}")
+            words = f"{tr('(blank)') if value is None else value}   ·   {number_text(count)}"
             written = value_sql(value, self._around.dialect) if value is not None else None
-            item.setData(_VALUE, PivotValue("blank" if value is None else str(value), written))
-            item.setCheckState(Qt.CheckState.Checked if number < _TICKED else Qt.CheckState.Unchecked)
-            self.values.addItem(item)
+            if written in present:
+                present[written].setText(words)
+            else:
+                own = PivotValue("blank" if value is None else str(value), written)
+                self._add_value(words, own, not present and number < _TICKED)
         self.message.setText(tr("Tick the values that become columns; a value that comes later has none."))
+
+    def _add_value(self, words: str, value: PivotValue, is_ticked: bool) -> None:
+        item = QListWidgetItem(words)
+        item.setData(_VALUE, value)
+        item.setCheckState(Qt.CheckState.Checked if is_ticked else Qt.CheckState.Unchecked)
+        self.values.addItem(item)
 
     def pivot(self) -> Pivot:
         """What is chosen. Raises QueryError when something is missing."""
@@ -111,7 +140,10 @@ class PivotDialog(StepDialog):
 
     def sentence(self) -> SelectModel:
         """The sentence with a column for each value. Raises QueryError when something is missing."""
-        return pivot(self._sentence, self.pivot(), self._around.dialect)
+        dialect, keyword = self._around.dialect, self._around.keyword
+        if self._present is not None:
+            return change_pivot(self._sentence, self._present, self.pivot(), dialect, keyword)
+        return pivot(self._sentence, self.pivot(), dialect, keyword)
 
     def check(self) -> None:
         """See that what is filled in is whole. Raises QueryError."""
