@@ -10,6 +10,7 @@ import sys
 from collections.abc import Callable
 from pathlib import Path
 
+import duckdb
 import pytest
 
 from northmoor.cli import ExitCode, main
@@ -386,6 +387,28 @@ def test_the_desk_hands_over_fifty_thousand_records(demo: Path, tmp_path: Path, 
         i["text"] for i in json.loads((tmp_path / "x.json").read_text())["pages"][0]["items"] if i["kind"] == "text"
     ]
     assert (n, texts[-2:]) == (60_000, [f"{n:,}", f"{tickets:,}"])
+
+
+@pytest.mark.slow
+def test_the_desk_selects_of_any_database_for_any_report(tmp_path: Path) -> None:
+    books, report = tmp_path / "books.duckdb", tmp_path / "calls.moor"
+    with duckdb.connect(str(books)) as made:
+        made.execute("create table calls as select n as call_id, n * 2.5::decimal(9,2) as due from range(20) t(n)")
+    sql = "select call_id, due from calls where call_id in (:calls)"
+    assert northmoor("new", report, "--connect", books, "--sql", sql).returncode == 0
+    select = ("--select", "select call_id from calls where due > 40 order by call_id")
+    done = controller(
+        report, "--out", tmp_path / "x.csv", "--database", books, *select, "--parameter", "calls", "--most", 2
+    )
+    assert (done.returncode, done.stdout.splitlines()[-1].split(";")[0]) == (0, "The desk selected 2 calls")
+    assert [line.split(",")[2:] for line in (tmp_path / "x.csv").read_text().splitlines()[1:]] == [
+        ["17", "42.50"], ["18", "45.00"],
+    ]  # fmt: skip
+    assert "give --select, --database and --parameter" in controller(report, "--out", "y.csv", *select).stderr
+    elsewhere = controller(
+        report, "--out", "y.csv", "--database", books, "--select", "select no from calls", "--parameter", "x"
+    )
+    assert (elsewhere.returncode, 'column "no"' in elsewhere.stderr) == (int(ExitCode.NOT_WRITTEN), True)
 
 
 def controller(*arguments: object) -> subprocess.CompletedProcess[str]:

@@ -3,9 +3,11 @@
 import re
 from collections.abc import Collection, Mapping, Sequence
 from pathlib import Path
+from typing import Any
 
 import pyarrow.compute as pc
 
+from northmoor.core.authoring.propose_parameters import proposed_parameter
 from northmoor.core.authoring.starters.field_roles import MOMENT, field_role, key_columns, readable_name
 from northmoor.core.authoring.starters.starter_layouts import (
     Field,
@@ -27,7 +29,6 @@ from northmoor.core.sources.drivers.read_only import check_query
 from northmoor.core.sources.fetch.query_resolution import dialect_of, resolve
 from northmoor.core.sources.fetch.run_query import FetchRequest, fetch
 from northmoor.core.sources.library import Library
-from northmoor.core.sources.typing.inference import infer_parameter_kind
 from northmoor.core.store.report_files import save_report
 from northmoor.core.values.parameter_values import Values
 from northmoor.core.values.scalars import read_scalar
@@ -58,8 +59,9 @@ def new_report(
     query = Query(name="rows", connection=library.connect(target), sql=sql.strip())
     checked = check_query(query.sql, dialect_of(query, library))
     catalog = library.catalog(library.connect(target), CancelToken(), counted=False)
-    kinds = {name: infer_parameter_kind(checked, catalog, name) for name in sorted(checked.parameters)}
-    parameters = tuple(Parameter(name=name, kind=kind) for name, kind in kinds.items())
+    parameters = tuple(
+        proposed_parameter(checked, catalog, name).but(default=None) for name in sorted(checked.parameters)
+    )
     rows = _sample(query, parameters, library)
     columns = [(name, column_expression(name), readable_name(name)) for name in rows.names]
     chosen_levels = [_column(name, rows, "level") for name in levels]
@@ -79,7 +81,8 @@ def new_report(
 
 def _sample(query: Query, parameters: tuple[Parameter, ...], library: Library) -> Rows:
     """The query's rows, with samples for its parameters: they show its columns."""
-    samples = {p.name: read_scalar(p.kind, KIND_OF_NAME[p.kind].sample) for p in parameters}
+    samples: dict[str, Any] = {p.name: read_scalar(p.kind, KIND_OF_NAME[p.kind].sample) for p in parameters}
+    samples |= {p.name: (samples[p.name],) for p in parameters if p.holds == "list"}
     values = Values(samples, kinds={p.name: p.kind for p in parameters})
     report = listing(query, [("column", "1", "")], [], {}, "sample", parameters)
     return fetch(FetchRequest(report, resolve(report, query.name, library), values, library, {}, CancelToken()))
