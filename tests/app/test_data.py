@@ -36,6 +36,7 @@ from northmoor.app.data.query.dialogs.sentence_dialogs import ColumnsDialog, Fir
 from northmoor.app.data.query.dialogs.table_picker import TableDialog, TablePicker
 from northmoor.app.data.query.dialogs.translate_dialog import TranslateDialog
 from northmoor.app.data.query.sentence_context import SentenceContext
+from northmoor.app.data.rows.parts_list import PartsList
 from northmoor.app.data.workspace import DataWorkspace
 from northmoor.app.widgets.preferences import Preferences
 from northmoor.app.widgets.widget_tools import items_in_list
@@ -756,6 +757,40 @@ def test_a_bar_of_what_is_in_a_column_keeps_only_its_rows(
     qtbot.keyClick(parts, Qt.Key.Key_Return)
     assert data.editor.text().rstrip().endswith(f"weight_kg >= 500 and weight_kg < 1000 and goods = '{chosen}'")
     qtbot.waitUntil(lambda: set(data.pane.rows.table["goods"].to_pylist()) == {chosen}, timeout=10_000)
+    settle(window, qtbot)
+
+
+def test_what_is_unusual_in_a_column_is_kept_by_a_click(
+    window: Window, data: DataWorkspace, qtbot: QtBot, tarrow: sqlite3.Connection
+) -> None:
+    sql = (
+        "select s.delay_minutes, case s.sailing_id when 7 then 'tq 7' else 'TQ-' || s.sailing_id end as code "
+        "from sailings s"
+    )
+    add_query(window, name="delays", connection="tarrow", sql=sql)
+    rows_shown(window, qtbot, 19_380)
+    qtbot.waitUntil(lambda: len(data.pane.header.profiles) == 2, timeout=10_000)
+
+    def keep(column: int, parts: PartsList, at: int) -> None:
+        data.pane._click(column)
+        qtbot.waitUntil(lambda: parts.count() > 0, timeout=10_000)
+        item = parts.item(at % parts.count())
+        qtbot.mouseClick(parts.viewport(), Qt.MouseButton.LeftButton, pos=parts.visualItemRect(item).center())
+
+    forms = data.columns.forms
+    keep(1, forms, 0)  # of the commonest form there are too many to name
+    assert forms.item(0).text().startswith("AA-99999 as in TQ-1")
+    assert [forms.item(n).text() for n in range(forms.count())][-1] == "a… 9 as in tq 7 · 1 row"
+    assert data.editor.text() == sql
+    keep(0, data.columns.far, 0)
+    wanted = tarrow.execute("select count(*) from sailings where delay_minutes >= 18").fetchone()[0]
+    assert data.columns.far.item(0).text() == f"18 and above · {wanted} rows"
+    rows_shown(window, qtbot, wanted)
+    window.controller.undo()
+    rows_shown(window, qtbot, 19_380)
+    qtbot.waitUntil(lambda: len(data.pane.header.profiles) == 2, timeout=10_000)
+    keep(1, forms, -1)
+    rows_shown(window, qtbot, 1)
     settle(window, qtbot)
 
 

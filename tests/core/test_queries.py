@@ -18,7 +18,7 @@ from pydantic import ValidationError
 
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.compute.explore.crosscheck import cross_totals
-from northmoor.core.compute.explore.profile import profile
+from northmoor.core.compute.explore.profile import ColumnProfile, ProfilePart, profile
 from northmoor.core.compute.explore.quick_filter import QuickFilter, visible_rows
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import NorthmoorError, OutputError, QueryError, ReportFileError
@@ -234,6 +234,63 @@ def test_columns_at_the_end_of_their_kind_have_a_profile(values: list[Any]) -> N
     (found,) = profile(Rows("q", pa.table({"v": pa.array(values, arrow)}), (), datetime(2025, 1, 1)), CancelToken())
     assert (found.low, found.high, found.count) == (min(values), max(values), len(values))
     assert sum(part.count for part in found.ranges) in (0, len(values))
+
+
+def _profile_of(values: list[Any]) -> ColumnProfile:
+    (found,) = profile(Rows("q", pa.table({"v": values}), (), datetime(2025, 1, 1)), CancelToken())
+    return found
+
+
+@given(st.lists(st.integers(0, 1_000), min_size=80, max_size=120, unique=True), st.integers(0, 2), st.integers(0, 2))
+def test_what_lies_far_from_the_others_is_found_on_both_sides(near: list[int], low: int, high: int) -> None:
+    values = [*near, *(-10_000 - n for n in range(low)), *(10_000 + n for n in range(high)), None]
+    wanted = [(None, min(near), low)] if low else []
+    wanted += [(10_000, None, high)] if high else []
+    near_fences = np.quantile(near, (0.25, 0.75)) + 3.5 * np.ptp(np.quantile(near, (0.25, 0.75))) * np.array([-1, 1])
+    if near_fences[0] < min(near) and max(near) < near_fences[1]:  # none of these is far from the others itself
+        assert [(part.low, part.high, part.count) for part in _profile_of(values).far] == wanted
+
+
+@pytest.mark.parametrize(
+    "values",
+    [
+        [*range(18), 10_000],  # too few to say
+        [*range(100)] + [10_000 + n for n in range(10)],  # too many to be slips
+        [5] * 90 + [*range(10)],  # no middle half to measure by
+        [float("nan"), float("inf"), *map(float, range(40))],
+        [f"{n}" for n in range(40)] + ["10000"],
+    ],
+)
+def test_nothing_lies_far_away_where_that_cannot_be_said(values: list[Any]) -> None:
+    assert _profile_of(values).far == ()
+
+
+def test_days_lie_far_away_too() -> None:
+    days = [date(2025, 1, 1) + timedelta(days=n) for n in range(60)]
+    assert _profile_of([*days, date(2205, 1, 1)]).far == (ProfilePart(date(2205, 1, 1), None, 1),)
+
+
+def test_a_slip_among_codes_has_a_form_of_its_own() -> None:
+    codes = [f"TQ-{n:04}" for n in range(500)] * 2
+    found = _profile_of([*codes, "ÖX-0003", "tq-0001", "TQ-0002 ", None]).forms
+    assert [(form.form, form.count, form.values) for form in found] == [
+        ("AA-9999", 1_001, None), ("a…-9999", 1, ("tq-0001",)), ("AA-9999␣", 1, ("TQ-0002 ",)),
+    ]  # fmt: skip
+    assert found[0].example == "TQ-0000"
+
+
+def test_forms_beyond_the_commonest_are_one() -> None:
+    found = _profile_of([f"A{n}" for n in range(900)] + [f"{n}" + "-" * n for n in range(20)]).forms
+    assert [form.form for form in found[:2]] == ["A9…", "A9"]
+    assert (len(found), found[-1].rest, sum(form.count for form in found)) == (8, True, 920)
+    assert found[-1].values is not None
+    assert len(found[-1].values) == found[-1].count
+
+
+def test_sentences_have_no_forms() -> None:
+    texts = [f"{'ab ' * n}. {'AB.' * (n % 7)} {n}" for n in range(200)]
+    assert _profile_of(texts).forms == ()
+    assert _profile_of(["a", "b"]).forms == ()
 
 
 def test_looking_sorts_and_narrows_without_touching_the_rows(library: MakeLibrary) -> None:

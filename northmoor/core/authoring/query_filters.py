@@ -1,6 +1,6 @@
 """A query filtered by one of its result's columns: by a value that it has, or by a parameter that offers all."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from datetime import date, datetime
 from decimal import Decimal
 from typing import Any
@@ -51,12 +51,22 @@ def with_value_kept(sentence: SelectModel, column: str, value: Any, is_kept: boo
 
 
 def with_range_kept(sentence: SelectModel, column: str, low: Any, high: Any, dialect: str) -> SelectModel:
-    """Only the rows with a value from `low` on and below `high` in a column of the result. Raises QueryError where the
-    SQL does not say what the column is made of."""
+    """Only the rows with a value from `low` on and below `high` in a column of the result; None for an end that is
+    open. Raises QueryError where the SQL does not say what the column is made of."""
     expression = _known_expression(sentence, column)
     for operator, bound in ((">=", low), ("<", high)):
-        sentence = with_comparison(sentence, Comparison(expression, operator, (value_sql(bound, dialect),)), dialect)
+        if bound is not None:
+            compared = Comparison(expression, operator, (value_sql(bound, dialect),))
+            sentence = with_comparison(sentence, compared, dialect)
     return sentence
+
+
+def with_values_kept(sentence: SelectModel, column: str, values: Sequence[Any], dialect: str) -> SelectModel:
+    """Only the rows that have one of some values in a column of the result. Raises QueryError where the SQL does not
+    say what the column is made of."""
+    expression = _known_expression(sentence, column)
+    texts = tuple(value_sql(value, dialect) for value in values)
+    return with_comparison(sentence, Comparison(expression, "in", texts), dialect)
 
 
 def with_comparison(sentence: SelectModel, comparison: Comparison, dialect: str) -> SelectModel:

@@ -17,8 +17,10 @@ from northmoor.core.authoring.query_filters import (
     filter_query_by_period,
     with_range_kept,
     with_value_kept,
+    with_values_kept,
 )
 from northmoor.core.compute.explore.profile import ColumnProfile, ProfilePart
+from northmoor.core.compute.explore.written_forms import WrittenForm
 from northmoor.core.errors import NorthmoorError
 from northmoor.core.expr.formats import FormatLocale, format_one
 from northmoor.core.expr.identifiers import bare_or_quoted
@@ -71,17 +73,19 @@ class ColumnActions:
         name = self._data.pane.header.property("chosen")
         is_own = rows is not None and query is not None and rows.query == query.name and query.signals is None
         is_known = is_own and rows is not None and name in rows.names and len(profiles) == len(rows.names)
-        parts = profiles[rows.names.index(name)].parts if is_known and rows is not None else ()
-        self._data.columns.show_parts(parts, self._shown)
+        found = profiles[rows.names.index(name)] if is_known and rows is not None else None
+        self._data.columns.show_profile(found, self._shown)
 
-    def _keep_part(self, part: ProfilePart) -> None:
+    def _keep_part(self, part: ProfilePart | WrittenForm) -> None:
         """Keep only the rows of a part of the chosen column."""
         column = self._data.pane.header.property("chosen")
-        if not part.is_range:
+        if isinstance(part, ProfilePart) and not part.is_range:
             self._keep(column, part.low, True)
             return
 
         def change(sentence: SelectModel, dialect: str) -> SelectModel:
+            if isinstance(part, WrittenForm):
+                return with_values_kept(sentence, column, part.values or (), dialect)
             return with_range_kept(sentence, column, part.low, part.high, dialect)
 
         self._data.steps.apply(tr("Filter by {column}").format(column=column), change)

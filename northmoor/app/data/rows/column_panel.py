@@ -6,11 +6,12 @@ from typing import Any
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QFormLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
-from northmoor.app.data.rows.parts_list import PartsList
+from northmoor.app.data.rows.parts_list import PartsList, ShownPart
 from northmoor.app.language.translation import tr
 from northmoor.app.widgets.headings import section
 from northmoor.app.widgets.property_editors import editor_for
-from northmoor.core.compute.explore.profile import ProfilePart
+from northmoor.core.compute.explore.profile import ColumnProfile, ProfilePart
+from northmoor.core.compute.explore.written_forms import WrittenForm
 from northmoor.core.model.data.queries import QueryColumn
 from northmoor.core.model.kinds.value_types import ValueType
 
@@ -42,12 +43,17 @@ class ColumnPanel(QWidget):
         self._layout.setSpacing(6)
         for widget in (self._title, self._hint, self._form_host):
             self._layout.addWidget(widget)
-        self.parts = PartsList()
-        self._parts_title = section(tr("In these rows"))
-        for widget in (self._parts_title, self.parts):
-            self._layout.addWidget(widget)
-            widget.hide()
-        self.parts.part_chosen.connect(self.part_chosen)
+        self.parts = PartsList(tr("What is in the column"))
+        self.far = PartsList(tr("Far from the others"))
+        self.forms = PartsList(tr("How its texts are written"))
+        heads = (tr("Far from the others"), tr("In these rows"), tr("Written as"))
+        lists = (self.far, self.parts, self.forms)
+        self._sections = [(section(head), own) for head, own in zip(heads, lists, strict=True)]
+        for title, own in self._sections:
+            for widget in (title, own):
+                self._layout.addWidget(widget)
+                widget.hide()
+            own.part_chosen.connect(self.part_chosen)
         self.editors: dict[str, QWidget] = {}
         self._renamed: str | None = None
 
@@ -55,11 +61,14 @@ class ColumnPanel(QWidget):
         """Begin to edit the name of a column as soon as that one is shown."""
         self._renamed = column
 
-    def show_parts(self, parts: Sequence[ProfilePart], words: Callable[[Any], str]) -> None:
-        """Show what rows are made of, values written by `words`."""
-        self.parts.show_parts(parts, words)
-        for widget in (self._parts_title, self.parts):
-            widget.setVisible(bool(parts))
+    def show_profile(self, profile: ColumnProfile | None, words: Callable[[Any], str]) -> None:
+        """Show what rows are made of, values written by `words`; None for nothing."""
+        self.parts.show_parts(_shown(profile.parts, words) if profile is not None else ())
+        self.far.show_parts(_shown(profile.far, words) if profile is not None else ())
+        self.forms.show_parts([_shown_form(form, words) for form in profile.forms] if profile is not None else ())
+        for title, own in self._sections:
+            title.setVisible(bool(own.count()))
+            own.setVisible(bool(own.count()))
 
     def show_column(self, setting: QueryColumn | None, kind: ValueType | None) -> None:
         """Show a column's settings; None for no column."""
@@ -96,3 +105,26 @@ class ColumnPanel(QWidget):
 
     def _commit(self, column: str, field: str, value: Any) -> None:
         self.changed.emit(column, {field: value})
+
+
+def _shown(parts: Sequence[ProfilePart], words: Callable[[Any], str]) -> list[ShownPart]:
+    return [ShownPart(part, _part_words(part, words), part.count) for part in parts]
+
+
+def _part_words(part: ProfilePart, words: Callable[[Any], str]) -> str:
+    if not part.is_range:
+        return words(part.low)
+    if part.low is None:
+        return tr("below {high}").format(high=words(part.high))
+    if part.high is None:
+        return tr("{low} and above").format(low=words(part.low))
+    return tr("{low} to below {high}").format(low=words(part.low), high=words(part.high))
+
+
+def _shown_form(form: WrittenForm, words: Callable[[Any], str]) -> ShownPart:
+    text = tr("others, as in {example}") if form.rest else tr("{form} as in {example}")
+    tip = tr("A is a capital, a… other letters, 9 a digit, … more of the same, ␣ blanks at an end.")
+    if form.values is None:
+        tip += " " + tr("There are too many different ones to be kept alone.")
+    shown = text.format(form=words(form.form), example=words(form.example))
+    return ShownPart(form, shown, form.count, tip, form.values is not None)

@@ -1,7 +1,7 @@
-"""What the rows of a column are made of, as bars: values or ranges, each with its number of rows."""
+"""What the rows of a column are made of, as bars: values, ranges or forms, each with its number of rows."""
 
-from collections.abc import Callable, Sequence
-from typing import Any
+from collections.abc import Sequence
+from dataclasses import dataclass
 
 from PyQt6.QtCore import QModelIndex, QRect, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QPainter
@@ -10,10 +10,20 @@ from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QStyledItemDelegate, Q
 from northmoor.app.language.translation import number_text, tr, tr_count
 from northmoor.app.widgets.theme import HEATHER, LIT, PEAT, STONE_TEXT
 from northmoor.app.widgets.widget_tools import plain_tip
-from northmoor.core.compute.explore.profile import ProfilePart
 
 _PART, _SHARE, _WORDS, _COUNT = (Qt.ItemDataRole.UserRole + n for n in range(4))
 _LINE, _BAR = 26, 4
+
+
+@dataclass(frozen=True)
+class ShownPart:
+    """Some of the rows: what they are, in words, how many, and whether they can be kept alone; `tip` says more."""
+
+    part: object
+    words: str
+    count: int
+    tip: str = ""
+    can_be_kept: bool = True
 
 
 class PartsList(QListWidget):
@@ -21,32 +31,34 @@ class PartsList(QListWidget):
 
     part_chosen = pyqtSignal(object)
 
-    def __init__(self) -> None:
+    def __init__(self, name: str) -> None:
         super().__init__()
-        self.setAccessibleName(tr("What is in the column"))
+        self.setAccessibleName(name)
         self.setItemDelegate(_Bars(self))
         self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.itemClicked.connect(self._choose)
         self.itemActivated.connect(self._choose)
 
-    def show_parts(self, parts: Sequence[ProfilePart], words: Callable[[Any], str]) -> None:
-        """Show parts, values written by `words`."""
+    def show_parts(self, parts: Sequence[ShownPart]) -> None:
+        """Show parts."""
         self.clear()
-        most = max((part.count for part in parts), default=0) or 1
-        for part in parts:
-            text = words(part.low)
-            if part.is_range:
-                text = tr("{low} to below {high}").format(low=text, high=words(part.high))
-            count = tr_count(part.count, "{count} row", "{count} rows")
-            item = QListWidgetItem(f"{text} · {count}")
-            for role, value in ((_PART, part), (_SHARE, part.count / most), (_WORDS, text), (_COUNT, part.count)):
+        most = max((each.count for each in parts), default=0) or 1
+        for each in parts:
+            count = tr_count(each.count, "{count} row", "{count} rows")
+            item = QListWidgetItem(f"{each.words} · {count}")
+            data = ((_PART, each.part), (_SHARE, each.count / most), (_WORDS, each.words), (_COUNT, each.count))
+            for role, value in data:
                 item.setData(role, value)
-            item.setToolTip(plain_tip(tr("{part}: click to keep only these").format(part=item.text())))
+            keep = tr("{part}: click to keep only these") if each.can_be_kept else "{part}"
+            item.setToolTip(plain_tip("\n".join(filter(None, (keep.format(part=item.text()), each.tip)))))
+            if not each.can_be_kept:
+                item.setFlags(Qt.ItemFlag.ItemIsEnabled)
             self.addItem(item)
         self.setFixedHeight(len(parts) * _LINE + 2 * self.frameWidth())
 
     def _choose(self, item: QListWidgetItem) -> None:
-        self.part_chosen.emit(item.data(_PART))
+        if item.flags() & Qt.ItemFlag.ItemIsSelectable:
+            self.part_chosen.emit(item.data(_PART))
 
 
 class _Bars(QStyledItemDelegate):

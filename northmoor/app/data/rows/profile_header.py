@@ -63,6 +63,9 @@ class ProfileHeader(QHeaderView):
             lines.append(tr("no value is there twice: it is a key of these rows"))
         if found.low is not None:
             lines.append(tr("from {low} to {high}").format(low=self._text(found.low), high=self._text(found.high)))
+        if found.far:
+            rows = tr_count(sum(part.count for part in found.far), "{count} row", "{count} rows")
+            lines.append(tr("far from the others: {rows}").format(rows=rows))
         return "\n".join(lines)
 
     def _text(self, value: Any) -> str:
@@ -81,7 +84,8 @@ class ProfileHeader(QHeaderView):
         painter.drawLine(rect.bottomLeft(), rect.bottomRight())
         room = rect.adjusted(8, 6, -8, -5)
         self._paint_name(painter, room, column, is_sorted)
-        self._paint_bars(painter, QRect(room.left(), room.bottom() - 21, min(room.width(), 92), 20), column)
+        left = room.width() - self._paint_blanks(painter, room, column)
+        self._paint_bars(painter, QRect(room.left(), room.bottom() - 21, min(left, 92), 20), column)
         painter.restore()
 
     def _paint_name(self, painter: QPainter, room: QRect, column: int, is_sorted: bool) -> None:
@@ -104,10 +108,15 @@ class ProfileHeader(QHeaderView):
         painter.setPen(QColor(STONE_TEXT))
         line = room.adjusted(0, 18, 0, 0)
         painter.drawText(line, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft, self._facts(column, setting))
-        if column < len(self.profiles) and self.profiles[column].blanks:
-            blanks = tr("{blanks:,} blank").format(blanks=self.profiles[column].blanks)
-            painter.setPen(QColor(GORSE_TEXT))
-            painter.drawText(room, Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignRight, blanks)
+
+    def _paint_blanks(self, painter: QPainter, room: QRect, column: int) -> int:
+        """Write how many blanks there are, in the small font of the facts; the room that this takes."""
+        if column >= len(self.profiles) or not self.profiles[column].blanks:
+            return 0
+        blanks = tr("{blanks:,} blank").format(blanks=self.profiles[column].blanks)
+        painter.setPen(QColor(GORSE_TEXT))
+        painter.drawText(room, Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignRight, blanks)
+        return painter.fontMetrics().horizontalAdvance(blanks) + 6
 
     def _facts(self, column: int, setting: QueryColumn) -> str:
         assert self._rows is not None
@@ -124,7 +133,7 @@ class ProfileHeader(QHeaderView):
         if column >= len(self.profiles) or not self.profiles[column].bars:
             return
         bars = self.profiles[column].bars
-        tallest, width = max(bars), max(3, min(7, room.width() // max(len(bars), 1) - 1))
+        tallest, width = max(bars), max(2, min(7, room.width() // max(len(bars), 1) - 1))
         assert self._rows is not None
         is_text = not KIND_OF_NAME[self._rows.types[column].kind].is_ordered
         color = QColor(RAILS[1]) if is_text else _BARS

@@ -1,1 +1,2 @@
-"""Looking at rows without changing the report: `quick_filter`, `profile` of each column, `crosscheck` of totals."""
+"""Looking at rows without changing the report: `quick_filter`, `profile` of each column with its `outliers` and
+`written_forms`, `crosscheck` of totals."""

@@ -1,4 +1,4 @@
-"""What is in each column of some rows, at a glance: blanks, distinct values, range, distribution."""
+"""What is in each column of some rows, at a glance: blanks, distinct values, range, distribution, what is unusual."""
 
 import math
 from dataclasses import dataclass
@@ -12,6 +12,8 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.compute.explore.outliers import outliers
+from northmoor.core.compute.explore.written_forms import WrittenForm, written_forms
 from northmoor.core.engine.rows import Rows
 
 BARS, COMMONEST = 12, 8
@@ -19,7 +21,8 @@ BARS, COMMONEST = 12, 8
 
 @dataclass(frozen=True)
 class ProfilePart:
-    """The rows that have one value, or a value from `low` on and below `high`; None is for blanks."""
+    """The rows that have one value, or a value from `low` on and below `high`; None is for blanks, and for an end of a
+    range that is open."""
 
     low: Any
     high: Any
@@ -49,6 +52,10 @@ class ColumnProfile:
     """The values that most rows have, with how many, where some value is in several rows."""
     ranges: tuple[ProfilePart, ...] = ()
     """The whole range in equal parts, for numbers, days and moments of which there are many."""
+    far: tuple[ProfilePart, ...] = ()
+    """Values that lie far below or above the others."""
+    forms: tuple[WrittenForm, ...] = ()
+    """How its texts are written, where there are many."""
 
     @property
     def parts(self) -> tuple[ProfilePart, ...]:
@@ -79,8 +86,28 @@ def _profile(column: pa.ChunkedArray) -> ColumnProfile:
     bounds = pc.min_max(values) if distinct and not pa.types.is_null(column.type) else None
     low, high = (bounds["min"].as_py(), bounds["max"].as_py()) if bounds is not None else (None, None)
     bars = _bars(values, counts)
-    ranges = _ranges(values, counts, low, high) if distinct > COMMONEST else ()
-    return ColumnProfile(len(column), column.null_count, distinct, low, high, bars, _commonest(values, counts), ranges)
+    commonest = _commonest(values, counts)
+    if distinct <= COMMONEST:
+        return ColumnProfile(len(column), column.null_count, distinct, low, high, bars, commonest)
+    ranges, far = _ranges(values, counts, low, high), _far(values, counts, low)
+    forms = written_forms(values, counts) if pa.types.is_string(values.type) else ()
+    return ColumnProfile(len(column), column.null_count, distinct, low, high, bars, commonest, ranges, far, forms)
+
+
+def _far(values: pa.Array, counts: pa.Array, low: Any) -> tuple[ProfilePart, ...]:
+    """The values that lie far below the others, and those far above."""
+    if not isinstance(low, int | float | Decimal | date) or isinstance(low, bool):
+        return ()
+    known = pc.is_valid(values)
+    values, weights = values.filter(known), counts.filter(known).to_numpy(zero_copy_only=False)
+    below, above = outliers(_as_numbers(values), weights)
+    found = []
+    if below.any():
+        first_of_others = pc.min(values.filter(pa.array(~below))).as_py()
+        found.append(ProfilePart(None, first_of_others, int(weights[below].sum())))
+    if above.any():
+        found.append(ProfilePart(pc.min(values.filter(pa.array(above))).as_py(), None, int(weights[above].sum())))
+    return tuple(found)
 
 
 def _commonest(values: pa.Array, counts: pa.Array) -> tuple[tuple[Any, int], ...]:
