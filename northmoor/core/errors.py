@@ -130,15 +130,28 @@ class WrongPassword(ConnectionFault):
     """The server wants a password, or another one."""
 
 
+@dataclass(frozen=True)
+class Correction:
+    """What is likely meant in a text: another one in place of so many characters from a position on."""
+
+    position: int
+    length: int
+    text: str
+
+
 class QueryError(NorthmoorError):
     """A query cannot be run or its rows cannot be read; `position` is the character of its SQL, from 0, if known;
-    `instead` what is likely meant by the word there."""
+    `correction` what is likely meant."""
 
     def __init__(
-        self, message: str, place: Place | None = None, position: int | None = None, instead: str | None = None
+        self,
+        message: str,
+        place: Place | None = None,
+        position: int | None = None,
+        correction: Correction | None = None,
     ) -> None:
         super().__init__(message, place)
-        self.position, self.instead = position, instead
+        self.position, self.correction = position, correction
 
 
 class RefusedQuery(QueryError):

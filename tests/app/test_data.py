@@ -350,6 +350,11 @@ def test_faults_are_underlined_while_sql_is_written_and_corrected_by_key_and_by_
     qtbot.waitUntil(lambda: line.correct.text() == "Write from", timeout=5_000)
     line.text.linkActivated.emit("#")
     assert editor.getCursorPosition() == (0, 12)
+    editor.setText("select code name, count(*) from routes where season = 'summer\norder by 2")
+    for wanted in ("Write 'summer'", "Write 'summer' group by code"):
+        qtbot.waitUntil(lambda wanted=wanted: line.correct.text() == wanted, timeout=5_000)
+        editor.setFocus()
+        qtbot.keyClick(editor, Qt.Key.Key_Return, Qt.KeyboardModifier.AltModifier)
 
 
 def test_sql_is_checked_without_running_and_a_missing_parameter_is_offered(

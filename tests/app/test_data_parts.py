@@ -15,6 +15,7 @@ from northmoor.app.data.connection_dialog import ConnectionDialog
 from northmoor.app.data.query.dialogs.detail_dialog import DetailDialog
 from northmoor.app.data.query.plan_panel import PlanPanel
 from northmoor.app.data.query.query_bar import COMBINED, QueryBar
+from northmoor.app.data.query.sql_editor import SqlEditor
 from northmoor.app.data.rows.check_totals_dialog import CrossTotalsModel
 from northmoor.app.widgets.rows_model import RowsModel
 from northmoor.app.worker import Worker
@@ -187,3 +188,18 @@ def test_passwords_that_cannot_be_read_are_said_in_the_dialog(
     qtbot.addWidget(dialog)
     dialog.test_button.click()
     assert "/nowhere.json that NORTHMOOR_PASSWORDS names cannot be read" in dialog.message.text()
+
+
+def test_names_in_quotes_are_completed_by_their_letters(qtbot: QtBot) -> None:
+    editor = SqlEditor()
+    qtbot.addWidget(editor)
+    editor.set_completions(['"Odd Name"', "oddly", 'archive."Port.log"'])
+    editor.show()
+    editor.activateWindow()
+    editor.setFocus()
+    qtbot.waitUntil(editor.hasFocus)
+    for typed, wanted in (("Odd", '"Odd Name"'), (", arch", '"Odd Name", archive."Port.log"')):
+        qtbot.keyClicks(editor, typed)
+        qtbot.waitUntil(editor.isListActive, timeout=5_000)
+        qtbot.keyClick(editor, Qt.Key.Key_Return)
+        assert editor.text() == wanted

@@ -3,6 +3,7 @@ none."""
 
 import sqlite3
 from collections.abc import Iterator
+from dataclasses import replace
 
 import pytest
 from sqlglot import exp
@@ -19,6 +20,12 @@ TABLES = {
 }
 CATALOG = Catalog(
     tuple(CatalogTable(name, tuple(CatalogColumn(c, "text") for c in own), None) for name, own in TABLES.items())
+)
+KEYED = Catalog(
+    tuple(
+        replace(t, columns=tuple(replace(c, is_key=c.name == t.columns[0].name) for c in t.columns))
+        for t in CATALOG.tables
+    )
 )
 RUNNING = (
     "select v.name, w.fuel from vessels v join voyages w using (vessel_id) where w.fuel > :least order by 2, departed",
@@ -68,8 +75,8 @@ def test_a_changed_name_is_found_at_its_place(sql: str, database: sqlite3.Connec
         faults = sql_faults(changed, "sqlite", CATALOG, ("least",))
         own = [fault for fault in faults if fault.position == begin]
         assert [fault.length for fault in own] == [end + 1 - begin], changed
-        assert own[0].instead is not None
-        assert own[0].instead.lower() == name.name.lower()
+        assert own[0].correction is not None
+        assert own[0].correction.text.lower() == name.name.lower()
         with pytest.raises(sqlite3.OperationalError):
             database.execute(changed, {"least": 1})
 
@@ -84,20 +91,70 @@ def test_a_changed_name_is_found_at_its_place(sql: str, database: sqlite3.Connec
         ("select 1 where 'é' = :leest", ":leest", "The SQL has :leest, and the report has no such parameter.", None),
         ("select name,\n form vessels wher 1 = 1", "wher", "near 'wher' in line 2. Did you mean where?", "where"),
         ("selct name from vessels", "selct", "near 'from' in line 1. Did you mean select?", "select"),
-        ("select name fuel code from vessels", "code", "If it is one more column, a comma is missing before it.", None),
-        ("select name from vessels group name", "name", "near 'name' in line 1. Write group by", None),
-        ("select (name from vessels", "from", "A bracket that was opened is not closed.", None),
+        ("select name fuel code from vessels", "code", "If it is one more column, a comma is missing before it.", "fuel, code"),
+        ("select name from vessels group name", "name", "near 'name' in line 1. Write group by", "group by name"),
+        ("select (name from vessels", "from", "A bracket that was opened is not closed.", "name) from"),
         ("select case when 1 then 2 from ports", "2", "A case has no end; write end behind its last value", None),
         ("select name from vessels where", "where", "Something is missing behind it.", None),
-        ("select name\nfrom vessels where name = 'x", "'x", "The text that begins in line 2 is not closed; write '", None),
-        ("select name /* from vessels", "/*", "The comment that begins in line 1 is not closed; write */", None),
+        ("select name\nfrom vessels where name = 'x", "'x", "The text that begins in line 2 is not closed; write '", "'x'"),
+        ("select name from vessels where name = 'Tarrow's' and 1 = 1", "'Tarrow'", "A quote within a text is written twice.", "'Tarrow''s'"),
+        ("select name from vessels where :least = 1 name = 'x'", "name", "one more condition, and is missing", "1 and name"),
+        ("select name, from vessels", ", from", "A comma has nothing behind it.", "name"),
+        ("select code, count(*) as n from ports", "code", "code is neither totalled nor grouped by; its value", "ports group by code"),
+        ("SELECT v.name, fuel, max(departed), count(*) FROM vessels v JOIN voyages ON 1=1\nGROUP BY v.name\nORDER BY fuel",
+         "fuel", "fuel is neither", "name, fuel"),
+        ("select x.* from (select code, sum(port_id) from ports) x order by 1", "code", "code is neither", "ports group by code"),
+        ("select name /* from vessels", "/*", "The comment that begins in line 1 is not closed; write */", "/* from vessels*/"),
     ],
 )  # fmt: skip
 def test_a_fault_is_named_at_its_piece(sql: str, piece: str, message: str, instead: str | None) -> None:
     first = sql_faults(sql, "sqlite", CATALOG, ("least",))[0]
     assert message in first.message
     assert sql[first.position :].startswith(piece)
-    assert first.instead == instead
+    assert (first.correction.text if first.correction is not None else None) == instead
+
+
+@pytest.mark.parametrize("sql", RUNNING)
+def test_a_comma_or_bracket_that_is_taken_away_comes_back(sql: str) -> None:
+    """Each of them: where the text without it cannot be parsed and something is offered instead, that can be."""
+    offered = 0
+    for at in [at for at, letter in enumerate(sql) if letter in ",)"]:
+        changed = f"{sql[:at]} {sql[at + 1 :]}"
+        first = next(iter(sql_faults(changed, "sqlite", CATALOG, ("least",))), None)
+        if first is not None and "cannot be understood" in first.message and (found := first.correction) is not None:
+            offered += 1
+            check_query(changed[: found.position] + found.text + changed[found.position + found.length :], "sqlite")
+    assert offered or sql.count(",") + sql.count(")") < 3
+
+
+@pytest.mark.parametrize(
+    "sql",
+    [
+        "select v.name, v.vessel_id, count(*) from vessels v group by v.vessel_id",
+        "select v.name, sum(fuel) filter (where departed > '2025') from voyages join vessels v using (vessel_id) "
+        "group by vessel_id",
+        "select p.code, w.departed, v.name from voyages w join vessels v on v.vessel_id = w.vessel_id, ports p "
+        "group by w.voyage_id, p.port_id",
+        "select name || '!' as n, max(vessel_id), min(vessel_id) from vessels group by NAME || '!' having n > 'a' order by n",
+        "select code, max(port_id) from ports",
+        "select lower(code), count(*) from ports p group by lower(p.code) order by count(*)",
+        "select code, sum(count(*)) over (order by code) from ports group by 1",
+        "select (select max(v.name) from vessels v where v.vessel_id = w.vessel_id) from voyages w group by vessel_id",
+        "select unheard_of(code), count(*) from ports",
+        "select count(*) from ports",
+    ],
+)  # fmt: skip
+def test_what_has_one_value_in_each_group_is_no_fault(sql: str) -> None:
+    assert [fault.message for fault in sql_faults(sql, "sqlite", KEYED, ())] == []
+
+
+def test_a_table_that_is_joined_by_its_key_is_grouped_by_where_that_is_wanted() -> None:
+    sql = "select v.name, w.fuel, count(*) from voyages w join vessels v on v.vessel_id = w.vessel_id group by w.voyage_id"
+    assert sql_faults(sql, "mysql", KEYED, ()) == ()
+    assert [fault.message for fault in sql_faults(sql, "postgres", KEYED, ())] == [
+        "name is neither totalled nor grouped by."
+    ]
+    assert len(sql_faults(sql, "duckdb", KEYED, ())) == 2
 
 
 def test_what_is_not_known_is_left_to_the_database() -> None:

@@ -16,6 +16,7 @@ from northmoor.app.language.translation import tr
 from northmoor.app.worker import Worker
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import NorthmoorError, QueryError, RefusedQuery
+from northmoor.core.expr.identifiers import bare_or_quoted, sql_table
 from northmoor.core.model import edits
 from northmoor.core.model.data.queries import Query
 from northmoor.core.model.parameters import Parameter
@@ -137,7 +138,9 @@ class SentenceController(QObject):
         self._settle.stop()
         around, sql, sentence = self.around(query), self._data.editor.text(), self._data.sentence
         words = list(around.parameters)
-        words += [name for table in around.catalog.tables for name in (table.name, *(c.name for c in table.columns))]
+        for table in around.catalog.tables:
+            columns = (bare_or_quoted(column.name, around.dialect) for column in table.columns)
+            words += [sql_table(table.name, around.dialect), *columns]
         self._data.editor.set_completions(words)
         try:
             found = parse_select(sql, around.dialect) if sql.strip() else None

@@ -1,5 +1,6 @@
 """The SQL editor: highlighting, completion of tables, columns and parameters, and marks where faults are."""
 
+import re
 from collections.abc import Iterable, Sequence
 
 from PyQt6.Qsci import QsciAPIs, QsciLexerSQL, QsciScintilla
@@ -21,6 +22,7 @@ from northmoor.app.widgets.theme import (
     STONE_TEXT,
 )
 from northmoor.app.widgets.widget_tools import plain_tip
+from northmoor.core.errors import Correction
 
 EDITOR_POINTS = 9.5
 """Size of the SQL; the editor component knows points only."""
@@ -37,6 +39,9 @@ _COLORS = {
     QsciLexerSQL.Comment: STONE_TEXT,
     QsciLexerSQL.CommentLine: STONE_TEXT,
 }
+
+
+_NO_LETTERS = re.compile(r"\W+")
 
 
 class SqlEditor(QsciScintilla):
@@ -75,7 +80,10 @@ class SqlEditor(QsciScintilla):
         self.SendScintilla(QsciScintilla.SCI_SETMULTIPLESELECTION, 0)
         self.SendScintilla(QsciScintilla.SCI_SETMOUSEDWELLTIME, _DWELL)
         self._underlined: list[tuple[int, int, str]] = []
+        self._written: dict[str, str] = {}
+        """The names that are completed, by what the list has for each."""
         self.SCN_DWELLSTART.connect(self._explain)
+        self.SCN_AUTOCSELECTION.connect(lambda word, begin, *_: self._complete(word, begin))
 
     def _look(self, font: QFont) -> None:
         self.setMatchedBraceBackgroundColor(QColor(LIT))
@@ -96,12 +104,21 @@ class SqlEditor(QsciScintilla):
         self.SendScintilla(QsciScintilla.SCI_SETEXTRAASCENT, 2)
         self.SendScintilla(QsciScintilla.SCI_SETEXTRADESCENT, 2)
 
-    def set_completions(self, words: Iterable[str]) -> None:
-        """Complete these names."""
+    def set_completions(self, names: Iterable[str]) -> None:
+        """Complete these names, which are as SQL writes them; one in quotes is found and listed by its letters."""
         self._words.clear()
-        for word in sorted(set(words), key=str.lower):
+        self._written = {_NO_LETTERS.sub("_", name).strip("_") or name: name for name in names}
+        for word in sorted(self._written, key=str.lower):
             self._words.add(word)
         self._words.prepare()
+
+    def _complete(self, word: bytes, begin: int) -> None:
+        """Write the name in its quotes that is chosen from the list by its letters; the editor writes any other."""
+        name = self._written.get(word.decode(), "")
+        if name and name != word.decode():
+            self.SendScintilla(QsciScintilla.SCI_AUTOCCANCEL)
+            self.SendScintilla(QsciScintilla.SCI_SETSEL, begin, self.SendScintilla(QsciScintilla.SCI_GETCURRENTPOS))
+            self.replaceSelectedText(name)
 
     def mark_fault(self, position: int | None) -> None:
         """Underline the word at a character of the text; None takes the mark away."""
@@ -127,10 +144,11 @@ class SqlEditor(QsciScintilla):
         for position, length, _ in spans:
             self.fillIndicatorRange(*self._line_column(position), *self._line_column(position + length), _LIKELY)
 
-    def write_instead(self, position: int, length: int, text: str) -> None:
-        """Write a text in place of some characters."""
-        self.setSelection(*self._line_column(position), *self._line_column(position + length))
-        self.replaceSelectedText(text)
+    def write_instead(self, correction: Correction) -> None:
+        """Write what is likely meant."""
+        begin, end = correction.position, correction.position + correction.length
+        self.setSelection(*self._line_column(begin), *self._line_column(end))
+        self.replaceSelectedText(correction.text)
 
     def _clear(self, mark: int) -> None:
         lines = self.lines()

@@ -10,6 +10,7 @@ from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
 from northmoor.app.data.query.sentence_context import SentenceContext
+from northmoor.app.data.query.sentence_text import short
 from northmoor.app.data.query.sql_editor import SqlEditor
 from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr, tr_count
@@ -67,9 +68,9 @@ class SqlFaultLine(QWidget):
         self.text.setText(f'<a href="#" style="color: {HEATHER}">{line}</a>: {escape(words + more)}')
         if first.parameter is not None:
             self.correct.setText(tr("Add :{name}").format(name=first.parameter))
-        elif first.instead is not None:
-            self.correct.setText(tr("Write {text}").format(text=first.instead))
-        self.correct.setVisible(first.parameter is not None or first.instead is not None)
+        elif first.correction is not None:
+            self.correct.setText(tr("Write {text}").format(text=short(first.correction.text)))
+        self.correct.setVisible(first.parameter is not None or first.correction is not None)
 
     def correct_first(self) -> None:
         """Do what corrects the first fault, if that is known."""
@@ -78,6 +79,6 @@ class SqlFaultLine(QWidget):
             return
         if first.parameter is not None:
             self.parameter_wanted.emit(first.parameter)
-        elif first.instead is not None:
-            self._editor.write_instead(first.position, first.length, first.instead)
+        elif first.correction is not None:
+            self._editor.write_instead(first.correction)
             self.look()

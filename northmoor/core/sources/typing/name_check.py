@@ -13,11 +13,13 @@ from sqlglot import exp
 from sqlglot.errors import SqlglotError
 from sqlglot.optimizer.scope import Scope, traverse_scope
 
-from northmoor.core.errors import MissingParameter, RefusedQuery, did_you_mean
+from northmoor.core.errors import Correction, MissingParameter, RefusedQuery, did_you_mean
 from northmoor.core.expr.identifiers import bare_or_quoted, sql_table, table_name
 from northmoor.core.expr.placeholders import DriverSql, mark_placeholders, placeholders
 from northmoor.core.sources.drivers.catalog import Catalog
 from northmoor.core.sources.drivers.read_only import CheckedQuery, check_query
+from northmoor.core.sources.drivers.syntax_faults import extra_commas
+from northmoor.core.sources.typing.grouping_check import TAKING_ANY, ungrouped_columns
 
 _SYSTEM_TABLES = ("sqlite_", "pg_", "duckdb_", "dual")
 _SYSTEM_COLUMNS = frozenset(
@@ -34,13 +36,13 @@ Names = dict[str, str]
 
 @dataclass(frozen=True)
 class SqlFault:
-    """A fault in SQL: the character it begins at (from 0) and how many it takes, a sentence, and what is likely meant
-    instead of them; `parameter` is the one that is missing, if that is what is wrong."""
+    """A fault in SQL: the character it begins at (from 0) and how many it takes, a sentence, and what is likely meant;
+    `parameter` is the one that is missing, if that is what is wrong."""
 
     position: int
     length: int
     message: str
-    instead: str | None = None
+    correction: Correction | None = None
     parameter: str | None = None
 
 
@@ -54,15 +56,31 @@ def sql_faults(sql: str, dialect: str, catalog: Catalog, parameters: Iterable[st
         length = next(
             (n for n, letter in enumerate(sql[at:]) if not (letter.isalnum() or letter == "_")), len(sql) - at
         )
-        return (SqlFault(at, max(length, 1), refusal.message, refusal.instead),) if sql.strip() else ()
+        return (SqlFault(at, max(length, 1), refusal.message, refusal.correction),) if sql.strip() else ()
     known = set(parameters)
     missing = [
         SqlFault(p.start, p.end - p.start, MissingParameter(p.name, known).message, parameter=p.name)
         for p in placeholders(sql, dialect)
         if p.name not in known
     ]
+    commas = [
+        SqlFault(at, 1, "A comma has nothing behind it.", correction)
+        for at, correction in extra_commas(mark_placeholders(sql, dialect), dialect)
+    ]
     names = [] if checked.is_call or not catalog.tables else list(_NameCheck(checked, catalog).faults())
-    return tuple(sorted((*missing, *names), key=lambda fault: fault.position))
+    grouping = list(_grouping_faults(checked, catalog))
+    return tuple(sorted((*missing, *commas, *names, *grouping), key=lambda fault: fault.position))
+
+
+def _grouping_faults(checked: CheckedQuery, catalog: Catalog) -> Iterator[SqlFault]:
+    """Columns that a query with totals neither totals nor groups by."""
+    text = mark_placeholders(checked.sql, checked.dialect)
+    for column, correction in ungrouped_columns(checked, catalog):
+        begin, end = column.this.meta["start"], column.this.meta["end"] + 1
+        message = f"{column.name} is neither totalled nor grouped by."
+        if checked.dialect in TAKING_ANY:
+            message = f"{column.name} is neither totalled nor grouped by; its value is that of any row."
+        yield SqlFault(text.original(begin), end - begin, message, correction)
 
 
 class _NameCheck:
@@ -98,7 +116,9 @@ class _NameCheck:
         hint = f"Did you mean {meant}?" if meant else did_you_mean(name.name, by_lower.values())
         write = sql_table if isinstance(name.parent, exp.Table) else bare_or_quoted
         instead = write(meant, self._checked.dialect) if meant else None
-        return SqlFault(self._text.original(begin), end - begin, f"{message} {hint}".strip(), instead)
+        position, length = self._text.original(begin), end - begin
+        correction = Correction(position, length, instead) if instead else None
+        return SqlFault(position, length, f"{message} {hint}".strip(), correction)
 
     def _of_column(self, column: exp.Column) -> Iterator[SqlFault]:
         around = list(self._around(column))
