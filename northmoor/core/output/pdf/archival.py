@@ -6,9 +6,6 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import lru_cache
 
-import pyarrow.parquet as pq
-from PIL import ImageCms
-
 from northmoor.core.output.output_document import OutputDocument
 from northmoor.core.output.pdf.file_structure import PdfFile, dictionary, listed, reference, string
 from northmoor.core.output.pdf.xmp import NORTHMOOR
@@ -84,6 +81,8 @@ def archival_xmp(part: int) -> list[str]:
 @lru_cache(maxsize=1)
 def rgb_profile() -> bytes:
     """The ICC profile of sRGB (IEC 61966-2-1), the same bytes on every machine and day."""
+    from PIL import ImageCms
+
     made = bytearray(ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes())
     made[24:36] = _PROFILE_DATE
     made[84:100] = bytes(16)  # the profile's digest, which may be left out
@@ -95,6 +94,8 @@ def _name(attachment: Attachment) -> bytes:
 
 
 def _attachments(document: OutputDocument) -> list[Attachment]:
+    import pyarrow.parquet as pq
+
     found = [
         Attachment("report.moor", "application/json", "The report that made these pages", "Source",
                    document.report_text.encode())

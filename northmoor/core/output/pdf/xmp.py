@@ -1,7 +1,7 @@
 """What a PDF says about itself in XMP (ISO 16684-1): title, author, values, and which standards it keeps to."""
 
 from collections.abc import Iterable
-from xml.sax.saxutils import escape
+from html import escape
 
 from northmoor.core.output.output_document import Metadata
 
@@ -56,4 +56,4 @@ def _local(name: str) -> str:
 
 
 def _text(text: str) -> str:
-    return escape(text.translate(_CONTROLS))
+    return escape(text.translate(_CONTROLS), quote=False)

@@ -3,9 +3,9 @@
 from collections.abc import Iterator
 from datetime import datetime
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import pyarrow as pa
-import pyarrow.parquet as pq
 
 from northmoor.core.base.atomic_write import write_atomically
 from northmoor.core.base.cancellation import CancelToken
@@ -13,11 +13,16 @@ from northmoor.core.engine.arrow_types import type_of_arrow
 from northmoor.core.errors import QueryError
 from northmoor.core.sources.drivers.protocol import BATCH, ResultStream, enforce_limits, modified_at
 
+if TYPE_CHECKING:
+    import pyarrow.parquet as pq
+
 _MOMENT = b"northmoor_data_time"
 
 
 def write_sample(table: pa.Table, data_time: datetime, path: Path) -> None:
     """Save rows as Parquet, with the moment they are as of (it has its zone). Raises ReportFileError."""
+    import pyarrow.parquet as pq
+
     kept = table.replace_schema_metadata({_MOMENT: data_time.isoformat().encode()})
 
     def write(part: Path) -> None:
@@ -29,6 +34,8 @@ def write_sample(table: pa.Table, data_time: datetime, path: Path) -> None:
 
 def read_sample(path: Path, stop: CancelToken) -> ResultStream:
     """Saved rows as a stream. Raises QueryError when the file is missing or no Parquet."""
+    import pyarrow.parquet as pq
+
     if not path.is_file():
         raise QueryError(f"Its saved rows {path.name} are missing; save them again, or let it use its connection.")
     try:
@@ -47,7 +54,7 @@ def read_sample(path: Path, stop: CancelToken) -> ResultStream:
     return ResultStream(tuple(schema.names), kinds, batches, moment, (note,))
 
 
-def _batches(file: pq.ParquetFile, name: str) -> Iterator[list[pa.Array]]:
+def _batches(file: "pq.ParquetFile", name: str) -> Iterator[list[pa.Array]]:
     try:
         for batch in file.iter_batches(BATCH):
             yield list(batch.columns)
