@@ -20,7 +20,8 @@ from northmoor.app.delivery.preflight_panel import PreflightPanel
 from northmoor.app.language.catalogue import Catalogue, catalogue_texts
 from northmoor.app.language.core_sentences import core_text, use_sentences
 from northmoor.app.language.timetable_text import shown_timetable, typed_timetable
-from northmoor.app.language.translation import CORE, tr, tr_count, use_numbers
+from northmoor.app.language.translation import CORE, tr, tr_count, use_numbers, words_in_english
+from northmoor.app.pages.part_menu import page_entries, style_entries
 from northmoor.app.widgets.preferences import OFFERED
 from northmoor.core.delivery.orders.timetable import Timetable
 from northmoor.core.delivery.orders.timetable_words import EXAMPLES, read_timetable, timetable_words
@@ -59,6 +60,24 @@ def test_numbers_are_written_as_the_language_does() -> None:
         use_numbers("en")
         use_sentences({})
     assert tr("{count:,} rows").format(count=1_234_567) == "1,234,567 rows"
+
+
+@pytest.mark.parametrize("language", TRANSLATED)
+def test_settings_are_typed_in_the_language(language: str) -> None:
+    """As the labels of what they do say it, and in English."""
+    texts = catalogue_texts(language)
+    margins = {texts[word]: word for word in page_entries.WORDS_OF_MARGINS.values()}
+    styles = {texts[word]: word for word in style_entries.WORDS_OF_STYLES.values()}
+    for label, side in (("{side} margin {length}", "left"), ("Margins {length}", None)):
+        for typed in (
+            texts[label].format(side=texts["left"], length="12,5 mm"),
+            label.format(side="Left", length="1 in"),
+        ):
+            found = page_entries.TYPED_MARGIN.fullmatch(words_in_english(typed, margins))
+            assert found is not None, typed
+            assert (found["before"] or found["behind"]) == side
+    for typed in (f"{texts['style']} total {texts['bold']}", "style total bold"):
+        assert style_entries.TYPED_STYLE.fullmatch(words_in_english(typed, styles)), typed
 
 
 DAYS = st.sampled_from(["every_day", "working_days", "weekdays", "days_of_month", "working_day_of_month",

@@ -1,5 +1,6 @@
 """What every text of the window goes through, on its way to the screen in the user's language."""
 
+from collections.abc import Mapping
 from datetime import date
 from decimal import Decimal
 from string import Formatter
@@ -55,6 +56,13 @@ def tr(text: str) -> str:
 def tr_count(count: int, one: str, many: str) -> str:
     """A text about so many things, such as ``{count} row`` and ``{count} rows``, with the number filled in."""
     return tr(one if count == 1 else many).format(count=number_text(count))
+
+
+def words_in_english(text: str, words: Mapping[str, str]) -> str:
+    """A typed text in small letters, in which words of the window's language are English: `words` are those words, each
+    with the English one."""
+    english = {own.lower(): word for own, word in words.items()}
+    return " ".join(english.get(word, word) for word in text.lower().split())
 
 
 def size_text(size: int) -> str:

@@ -374,12 +374,12 @@ class PagesWorkspace(QWidget):
         if context is None:
             return []
         found = [*typed_page_commands(context, text), *typed_style_commands(context, text)]
-        return [PaletteEntry(command.text, "page", command.drawing or "play", command.run) for command in found]
+        return [PaletteEntry(command.text, tr("page"), command.drawing or "play", command.run) for command in found]
 
     def entries(self) -> list[PaletteEntry]:
         """What can be found here: the parts in Contents, and the fields."""
         parts = [
-            PaletteEntry(text, "part", "file-text", partial(self._controller.select, selection))
+            PaletteEntry(text, tr("part"), "file-text", partial(self._controller.select, selection))
             for text, selection in self.contents.parts()
         ]
         columns = [

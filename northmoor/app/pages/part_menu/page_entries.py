@@ -6,7 +6,7 @@ from functools import partial
 from typing import Any
 
 from northmoor.app.document_controller import Selection
-from northmoor.app.language.translation import tr
+from northmoor.app.language.translation import tr, words_in_english
 from northmoor.app.pages.part_menu.entries import PartCommand, PartEntry, PartGroup
 from northmoor.app.pages.part_menu.part_context import PartContext
 from northmoor.core.model import edits
@@ -18,9 +18,14 @@ from northmoor.core.model.report import Report
 _LOGO_HEIGHT = parse_length("10mm")
 _MARGINS = (tr("10 mm"), tr("15 mm"), tr("20 mm"), tr("25 mm"))
 _SIDES = ("margin_top", "margin_right", "margin_bottom", "margin_left")
-_TYPED_MARGIN = re.compile(
-    r"(?:(?P<side>top|right|bottom|left)\s+)?margins?\s+(?P<number>\d{1,4}(?:[.,]\d{1,4})?)\s*(?P<unit>mm|cm|in|pt)"
+TYPED_MARGIN = re.compile(
+    r"(?:(?P<before>top|right|bottom|left) )?margins? (?:(?P<behind>top|right|bottom|left) )?"
+    r"(?P<number>\d{1,4}(?:[.,]\d{1,4})?) ?(?P<unit>mm|cm|in|pt)"
 )
+WORDS_OF_MARGINS = {
+    tr("margin"): "margin", tr("margins"): "margins", tr("top"): "top", tr("right"): "right", tr("bottom"): "bottom",
+    tr("left"): "left",
+}  # fmt: skip
 _PIECES = (
     (tr("Page number"), "{page_number(); 0}"),
     (tr("Page n of m"), tr("Page {page_number(); 0} of {page_count(); 0}")),
@@ -64,13 +69,13 @@ def page_entries(context: PartContext) -> list[PartEntry]:
 
 
 def typed_page_commands(context: PartContext, text: str) -> list[PartCommand]:
-    """What a typed text such as "margin 12 mm" or "left margin 1in" does to the page; nothing where it says no such
-    thing."""
-    typed = _TYPED_MARGIN.fullmatch(text.strip().lower())
+    """What a typed text such as "margin 12 mm" or "left margin 1in" does to the page, in English or the window's
+    language; nothing where it says no such thing."""
+    typed = TYPED_MARGIN.fullmatch(words_in_english(text, WORDS_OF_MARGINS))
     if typed is None:
         return []
     length = f"{typed['number'].replace(',', '.')} {typed['unit']}"
-    side = typed["side"]
+    side = typed["before"] or typed["behind"]
     changes = dict.fromkeys((f"margin_{side}",) if side else _SIDES, parse_length(length))
     label = (
         tr("{side} margin {length}").format(side=tr(side).capitalize(), length=length)

@@ -4,7 +4,7 @@ import re
 from functools import partial
 from typing import Any
 
-from northmoor.app.language.translation import tr
+from northmoor.app.language.translation import tr, words_in_english
 from northmoor.app.pages.part_menu.entries import PartCommand
 from northmoor.app.pages.part_menu.part_context import PartContext
 from northmoor.core.model import edits
@@ -12,14 +12,16 @@ from northmoor.core.model.lengths import parse_length
 from northmoor.core.model.report import Report
 from northmoor.core.model.styles import NamedStyle
 
-_TYPED = re.compile(
+WORDS_OF_STYLES = {tr("style"): "style", tr("styles"): "styles", tr("bold"): "bold", tr("italic"): "italic"}
+TYPED_STYLE = re.compile(
     r"styles?\s+(?P<name>.+?)\s+(?:(?P<flag>bold|italic)|(?P<size>\d{1,3}(?:[.,]\d{1,2})?)\s*pt|(?P<color>#[0-9a-f]{6}))"
 )
 
 
 def typed_style_commands(context: PartContext, text: str) -> list[PartCommand]:
-    """What a typed text does to the styles whose names begin so; nothing where it says no such thing."""
-    typed = _TYPED.fullmatch(text.strip().lower())
+    """What a typed text, in English or the window's language, does to the styles whose names begin so; nothing where it
+    says no such thing."""
+    typed = TYPED_STYLE.fullmatch(words_in_english(text, WORDS_OF_STYLES))
     if typed is None:
         return []
     named = [style for style in context.report.styles if style.name.lower().startswith(typed["name"])]
