@@ -4,6 +4,7 @@ to the same, and what a stranger's data hold is never taken for a formula."""
 import io
 import re
 import shutil
+import sqlite3
 import subprocess
 from collections import Counter
 from collections.abc import Callable, Mapping
@@ -256,6 +257,32 @@ def test_each_table_or_each_page_break_can_have_a_sheet(demo: Path, library: Mak
     hostile = TextBlock(name="text", text="Odd [name]: a/b?*")
     report = report_of(hostile, table_of("route"), title="'Odd [name]: " + "x" * 40)
     assert book(render(report, library(FREIGHT))).worksheets[0].title == "Odd  name   " + "x" * 19
+
+
+def test_each_group_of_a_table_can_have_a_sheet(demo: Path, tarrow: sqlite3.Connection) -> None:
+    document = northmoor.render(demo / "reports" / "fares-by-route.moor")
+    made = book(document, OutputOptions(sheet_for="group"))
+    codes = [code for (code,) in tarrow.execute("select code from routes order by code")]
+    groups = [sheet for sheet in made.worksheets if sheet.title in codes]
+    assert [sheet.title for sheet in groups] == codes
+    whole = {tuple(row) for row in rows_of(book(document, values=True).worksheets[0])}
+    for sheet, shown in zip(
+        made.worksheets, book(document, OutputOptions(sheet_for="group"), values=True), strict=True
+    ):
+        assert {row for row in map(tuple, rows_of(shown)) if len(row) > 1} <= whole
+        formulas = [cell for row in sheet.iter_rows() for cell in row if str(cell.value).startswith("=")]
+        assert len(formulas) == 3 * (sheet in groups)
+        for cell in formulas:  # over the sheet's own rows: those above it, below the head and the heading
+            area = f"{cell.column_letter}3:{cell.column_letter}{cell.row - 1}"
+            assert (cell.value, cell.row) == (f"=SUBTOTAL(9,{area})", sheet.max_row)
+    assert rows_of(made.worksheets[-1])[1][0].startswith("All")
+
+
+def test_groups_of_records_and_blanks_have_sheets_too(library: MakeLibrary) -> None:
+    table = table_of("pieces", total=row_of(pieces="sum(pieces)"), levels=[{"name": "note", "by": "note"}])
+    made = book(render(report_of(table), library(FREIGHT)), OutputOptions(sheet_for="group"))
+    assert {"feed", "timber", "blank"} < {sheet.title for sheet in made.worksheets}
+    assert sum(len(rows_of(sheet)) - 1 for sheet in made.worksheets) == 6 + 1
 
 
 @pytest.mark.parametrize("held", [0, 50_000])

@@ -25,7 +25,12 @@ FORMAT_WORDS = {
     "sheets": PropertyWords(tr("Sheets"), {"as_seen": tr("As on the pages"), "rows": tr("The rows of the queries")}),
     "sheet_for": PropertyWords(
         tr("A sheet for"),
-        {"edition": tr("All together"), "block": tr("Each table"), "group": tr("Each page break between blocks")},
+        {
+            "edition": tr("All together"),
+            "block": tr("Each table"),
+            "record": tr("Each record, or page break between blocks"),
+            "group": tr("Each group of a table"),
+        },
     ),
     "columns": PropertyWords(tr("Rows"), {"as_seen": tr("Cells, with totals"), "rows": tr("The rows of the queries")}),
     "numbers": PropertyWords(tr("Numbers"), {"exact": tr("Exact"), "printed": tr("As printed")}),

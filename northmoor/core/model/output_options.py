@@ -22,9 +22,9 @@ class OutputOptions(Part):
     or found in the keyring or the environment under pdf:// and this name."""
     sheets: Literal["as_seen", "rows"] = "as_seen"
     """Spreadsheet: the tables as they are on the pages, with groups, totals and looks, or the rows of their queries."""
-    sheet_for: Literal["edition", "block", "group"] = "edition"
-    """Spreadsheet: whether all is on one sheet, or each table has its own, or each page break between blocks or records
-    begins one."""
+    sheet_for: Literal["edition", "block", "record", "group"] = "edition"
+    """Spreadsheet: whether all is on one sheet, or each table has its own, or each record or page break between blocks
+    begins one, or each outermost group of a table has its own, and what totals them all one more."""
     columns: Literal["as_seen", "rows"] = "as_seen"
     """Open data: the cells of a table with its groups and totals marked, or the rows of its query."""
     numbers: Literal["exact", "printed"] = "exact"

@@ -12,13 +12,14 @@ from northmoor.core.layout.graphics.display_list import Layer
 from northmoor.core.layout.inline.paragraph import Paragraph
 from northmoor.core.output.content.chart_figures import chart_words
 from northmoor.core.output.content.drawn_texts import drawn_lines, line_look
-from northmoor.core.output.content.nodes import ChartNode, DrawnNode, Leaf, PageStart, TextNode, leaves
+from northmoor.core.output.content.nodes import ChartNode, DrawnNode, Leaf, PageStart, TableNode, TextNode, leaves
+from northmoor.core.output.content.table_rows import TableContent
 from northmoor.core.output.layer_pictures import layers_png
 from northmoor.core.output.output_document import OutputDocument
 from northmoor.core.output.spreadsheet.cell_formats import CellFormats
 from northmoor.core.output.spreadsheet.native_charts import ChartSheet
 from northmoor.core.output.spreadsheet.sheet import Book, SheetCursor, pixels, write_text
-from northmoor.core.output.spreadsheet.table_rows_sheet import TableSheet
+from northmoor.core.output.spreadsheet.table_rows_sheet import TablePart, TableSheet, outermost_groups
 
 _WRAPPED = 90
 """Texts that are longer than so many characters go on in further lines, over several columns."""
@@ -41,7 +42,7 @@ class SheetsAsSeen:
         for node in self._document.nodes():
             self._document.check_stop()
             if isinstance(node, PageStart):
-                if self._document.options.sheet_for == "group":
+                if self._document.options.sheet_for == "record":
                     self._finish()
                 elif self._cursor is not None:
                     self._cursor.break_before()
@@ -58,18 +59,27 @@ class SheetsAsSeen:
         elif isinstance(node, DrawnNode):
             self._drawn(node)
         else:
-            if self._document.options.sheet_for == "block":
+            self._table(node)
+
+    def _table(self, node: TableNode) -> None:
+        """Write a table, or each of its groups on a sheet of its own; what totals them all comes on one after them."""
+        wanted, content = self._document.options.sheet_for, TableContent(node.layout)
+        locale = self._document.composition.context.locale
+        parts = list(outermost_groups(content, node, locale)) if wanted == "group" else []
+        for part in parts or [TablePart(node.name, node.start, node.end)]:
+            if parts or wanted == "block":
                 self._finish()
-            cursor = self._on(node.name)
+            cursor = self._on(part.name)
             is_first_table = not cursor.widths
-            table = TableSheet(node, self._document, cursor, self._formats)
             begin = cursor.row
-            table.write()
-            heads = len(table.content.head())
+            TableSheet(content, part, self._document, cursor, self._formats).write()
+            heads = len(content.head())
             if is_first_table and heads:
                 cursor.sheet.freeze_panes(begin + heads, 0)
                 cursor.sheet.repeat_rows(begin, begin + heads - 1)
             cursor.row += 1
+        if parts:
+            self._finish()
 
     def _on(self, name: str) -> SheetCursor:
         """The sheet that is being filled; a new one where there is none."""

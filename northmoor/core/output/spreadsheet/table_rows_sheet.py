@@ -1,16 +1,18 @@
 """Tables on a sheet: heads, groups as outline levels, figures as numbers with their formats, totals as formulas."""
 
 from collections.abc import Iterator
+from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
 from decimal import Decimal
 from itertools import pairwise
 from typing import Any
 
+import numpy as np
 from xlsxwriter.format import Format
 from xlsxwriter.utility import xl_range
 
-from northmoor.core.expr.formats import FormatLocale
-from northmoor.core.layout.table.row_sequence import HEADING, RowKind
+from northmoor.core.expr.formats import FormatLocale, format_one
+from northmoor.core.layout.table.row_sequence import DETAILS, HEADING, RowKind
 from northmoor.core.model.styles import ResolvedStyle
 from northmoor.core.output.content.nodes import TableNode
 from northmoor.core.output.content.table_grid import GridPlace, grid_rows
@@ -30,12 +32,47 @@ _FIRST_DAY = date(1900, 3, 1)
 """Before it, days of spreadsheets are counted wrong."""
 
 
-class TableSheet:
-    """Writes a table down a sheet."""
+@dataclass(frozen=True)
+class TablePart:
+    """Printed rows of a table that are on a sheet, from `start` up to `end`, and what they are called."""
 
-    def __init__(self, node: TableNode, document: OutputDocument, cursor: SheetCursor, formats: CellFormats) -> None:
-        self._node, self._document, self._cursor, self._formats = node, document, cursor, formats
-        self.content = TableContent(node.layout)
+    name: str
+    start: int
+    end: int
+
+
+def outermost_groups(content: TableContent, node: TableNode, locale: FormatLocale) -> Iterator[TablePart]:
+    """The outermost groups of a table, named by their values, and what is before and after them; nothing for a table
+    without groups."""
+    layout = content.layout
+    if not content.levels or node.end <= node.start:
+        return
+    groups, sequence = layout.data.levels[layout.outer], layout.rows
+    is_within = np.array([kind.kind == DETAILS or kind.level > layout.outer for kind in sequence.kinds], bool)
+    rows = slice(node.start, node.end)
+    of_row = np.searchsorted(groups.edges, sequence.position[rows], "right") - 1
+    of_row = np.where(is_within[sequence.kind[rows]], of_row, -1)
+    begins = np.flatnonzero(np.diff(of_row, prepend=-2))
+    for begin, end in pairwise([*begins.tolist(), len(of_row)]):
+        top = int(of_row[begin])
+        key = groups.key(int(groups.tops[top])) if top >= 0 else None
+        name = node.name if top < 0 else "blank" if key is None else format_one(key, None, locale)
+        yield TablePart(name, node.start + begin, node.start + end)
+
+
+class TableSheet:
+    """Writes a table, or a part of one, down a sheet."""
+
+    def __init__(
+        self,
+        content: TableContent,
+        part: TablePart,
+        document: OutputDocument,
+        cursor: SheetCursor,
+        formats: CellFormats,
+    ) -> None:
+        self.content, self._part = content, part
+        self._document, self._cursor, self._formats = document, cursor, formats
         self._formulas = TableFormulas(self.content)
         self._locale: FormatLocale = document.composition.context.locale
         self._base: int | None = 0
@@ -50,14 +87,14 @@ class TableSheet:
         for column, (left, right) in enumerate(pairwise(edges)):
             self._cursor.widen(column, right - left)
         self.head()
-        self._base = self._cursor.row - self._node.start
+        self._base = self._cursor.row - self._part.start
         self._totals_below()
-        if self._base + self._node.end <= SHEET_ROWS:
-            rows = range(self._node.start, self._node.end)
+        if self._base + self._part.end <= SHEET_ROWS:
+            rows = range(self._part.start, self._part.end)
             context = self._document.composition.context
             self._native = NativeFormats(self.content, rows, self._base, context, self._formats)
             self._native.add_to(self._cursor.sheet)
-        self.rows(self._node.start, self._node.end)
+        self.rows(self._part.start, self._part.end)
 
     def head(self) -> int:
         """Write the head; the number of its rows."""
@@ -180,7 +217,9 @@ class TableSheet:
     def _formula(self, cell: TableCell, kind: RowKind | None, column: int) -> str | None:
         """The formula of a figure, if its rows are all on this sheet."""
         found = self._formulas.at(kind, column, cell.instance) if kind is not None else None
-        if found is None or self._base is None or self._base + self._node.end > SHEET_ROWS:
+        if found is None or self._base is None or self._base + self._part.end > SHEET_ROWS:
+            return None
+        if not self._part.start <= found.first <= found.last < self._part.end:
             return None
         rows = xl_range(self._base + found.first, column, self._base + found.last, column)
         return f"=SUBTOTAL({found.function},{rows})"
