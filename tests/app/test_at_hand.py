@@ -138,6 +138,18 @@ def test_the_first_groups_stay_and_the_others_are_one(hands: UserActions) -> Non
     assert len(hands.printed("fares", "total")) == 5
 
 
+def test_a_heading_goes_beside_its_rows(hands: UserActions) -> None:
+    hands.choose(hands.menu(row="heading", level="route", column="month"), "Heading beside its rows")
+    assert hands.count <= 2
+    assert (hands.table.columns[0].name, hands.table.levels[0].heading) == ("route", ())
+    assert hands.window.controller.selection == Selection("level", TABLE, level="route")
+    assert [text for text in hands.printed("route", "detail") if text][:2] == ["IL-SK", "MP-BN"]
+    hands.choose(hands.opened(), "First groups", "First 3")
+    hands.choose(hands.opened(), "Heading beside its rows")
+    assert hands.table.columns[0].name == "month"
+    assert set(hands.printed("month", "heading")) == {"IL-SK", "MP-BN", "OX-SH"}
+
+
 def test_breaks_of_groups(hands: UserActions) -> None:
     hands.choose(hands.menu(row="total", column="fares"), "New page for each route")
     assert hands.count <= 2

@@ -21,7 +21,7 @@ from northmoor.core.model.data.queries import QueryColumn
 from northmoor.core.model.report import Report
 from northmoor.core.model.styles import Style
 from northmoor.core.sources.library import Library
-from tests.helpers import FREIGHT, column_of, examples, lines_of, render, report_of, table_of
+from tests.helpers import FREIGHT, Line, column_of, examples, lines_of, render, report_of, table_of
 
 MakeLibrary = Callable[[str], Library]
 HERE = ("main", "table")
@@ -130,6 +130,26 @@ def test_a_moment_is_not_filtered_by() -> None:
     assert not commands.is_literal(datetime(2025, 1, 1))
     with pytest.raises(ValueError, match="write a condition"):
         commands.literal(datetime(2025, 1, 1))
+
+
+def test_headings_go_beside_their_rows_and_above_them_again(library: MakeLibrary) -> None:
+    def headings(report: Report) -> list[Line]:
+        return [line for line in lines_of(render(report, library(FREIGHT))) if line.kind == "heading"]
+
+    levels = tuple(Level(name=name, by=name) for name in ("route", "vessel"))
+    above = beside = report_of(table_of("pieces", "charge", levels=levels))
+    for level in ("route", "vessel"):
+        above = commands.heading_beside(above, *HERE, level, False)
+    for level in ("vessel", "route"):
+        beside = commands.heading_beside(beside, *HERE, level, True)
+    table = edits.table_of(beside, *HERE)
+    assert [column.name for column in table.columns] == ["route", "vessel", "pieces", "charge"]
+    assert [level.heading for level in table.levels] == [(), ()]
+    routes = [text for text in column_of(render(beside, library(FREIGHT)), "route") if text]
+    assert routes == sorted({line.cells["pieces"] for line in headings(above) if line.level == "route"})
+    back = commands.heading_beside(commands.heading_beside(beside, *HERE, "vessel", False), *HERE, "route", False)
+    assert [column.name for column in edits.table_of(back, *HERE).columns] == ["pieces", "charge"]
+    assert [line.cells for line in headings(back)] == [line.cells for line in headings(above)]
 
 
 def test_a_column_is_totalled_everywhere_and_grouped_by(library: MakeLibrary) -> None:

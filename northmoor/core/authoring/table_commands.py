@@ -80,6 +80,31 @@ def group_by_column(report: Report, edition: str, table: str, column: str, at: i
     return edits.add_level(report, edition, table, bare_column(value) or column, value, at)
 
 
+def column_of_keys(block: TableBlock, level: str) -> Column | None:
+    """The column that shows a level's keys beside the rows of its groups, once for each; None without one."""
+    by = block.level(level).by
+    return next((column for column in block.columns if column.value == by and column.blank_repeats), None)
+
+
+def heading_beside(report: Report, edition: str, table: str, level: str, on: bool) -> Report:
+    """Show a level's keys in a column beside the rows of its groups instead of a heading above them, or the other way
+    round. The column comes after those of the levels around it."""
+    block = edits.table_of(report, edition, table)
+    own, present = block.level(level), column_of_keys(block, level)
+    if not on:
+        if present is not None:
+            report = edits.remove_column(report, edition, table, present.name)
+            block = edits.table_of(report, edition, table)
+        heading = own.heading or (edits.heading_row(report, block, own.by),)
+        return edits.change_level(report, edition, table, level, heading=heading)
+    if present is None:
+        outer = [column_of_keys(block, each.name) for each in block.levels[: block.levels.index(own)]]
+        at = sum(column is not None for column in outer)
+        column = Column(name=own.name, title=readable_name(own.name), value=own.by, blank_repeats=True)
+        report = edits.insert_column(report, edition, table, column, at)
+    return edits.change_level(report, edition, table, level, heading=())
+
+
 def keep_value(report: Report, edition: str, block: str, expression: str, value: Any, is_kept: bool) -> Report:
     """Show in a block only the rows with a value of an expression, or only those without it."""
     own, expression = edits.block_of(report, edition, block), bracketed(expression)

@@ -1,12 +1,13 @@
 """What is done to a level of a table or matrix, and so to all groups of it."""
 
+from dataclasses import replace
 from functools import partial
 
+from northmoor.app.document_controller import Selection
 from northmoor.app.language.translation import tr
 from northmoor.app.pages.part_menu.entries import PartCommand, PartEntry, PartGroup
 from northmoor.app.pages.part_menu.format_target import format_group
 from northmoor.app.pages.part_menu.part_context import PartContext
-from northmoor.app.pages.part_menu.total_entries import level_placement
 from northmoor.core.authoring import table_commands
 from northmoor.core.expr.language import column_expression
 from northmoor.core.model import edits
@@ -36,8 +37,7 @@ def _of_table(context: PartContext, table: TableBlock, name: str) -> list[PartEn
         return partial(_change_level, table=table.name, level=name, changes=changes)
 
     return [
-        PartGroup(tr("Sort groups"), _sorting(context, table, name), "arrow-up-down"),
-        PartGroup(tr("First groups"), _first_groups(context, table, name), "list-ordered"),
+        *level_groups(context, table, name),
         PartGroup(tr("Add group"), _additions(context, table, at), "brackets"),
         None,
         *level_placement(context, table, name),
@@ -62,6 +62,57 @@ def _of_table(context: PartContext, table: TableBlock, name: str) -> list[PartEn
         context.window_command("fold"),
         context.window_command("open_all"),
     ]
+
+
+def level_groups(context: PartContext, table: TableBlock, name: str) -> tuple[PartGroup, PartGroup]:
+    """The order of a level's groups, and how many of them there are."""
+    return (
+        PartGroup(tr("Sort groups"), _sorting(context, table, name), "arrow-up-down"),
+        PartGroup(tr("First groups"), _first_groups(context, table, name), "list-ordered"),
+    )
+
+
+def level_placement(context: PartContext, table: TableBlock, name: str) -> list[PartEntry]:
+    """Page breaks and repetition of a level's groups, and where their headings are."""
+    level = table.level(name)
+
+    def changing(**changes: object) -> partial[Report]:
+        return partial(_change_level, table=table.name, level=name, changes=changes)
+
+    breaks = level.page_break != "none"
+    return [
+        context.command(
+            tr("New page for each {name}").format(name=name), changing(page_break="none" if breaks else "between"),
+            "separator-horizontal", is_on=breaks,
+        ),
+        context.command(
+            tr("Keep together"), changing(keep_together=not level.keep_together), "group", is_on=level.keep_together
+        ),
+        context.command(
+            tr("Repeat heading on each page"), changing(repeat_heading=not level.repeat_heading), "repeat",
+            is_on=level.repeat_heading,
+        ),
+        context.command(
+            tr("Restart page numbers"),
+            changing(restart_page_number=not level.restart_page_number, page_break="between"),
+            is_on=level.restart_page_number,
+        ),
+        _heading_place(context, table, name),
+    ]  # fmt: skip
+
+
+def _heading_place(context: PartContext, table: TableBlock, name: str) -> PartCommand:
+    """Whether a level's keys are beside the rows or above them; the level is selected then, as its heading may be
+    gone."""
+    is_beside = table_commands.column_of_keys(table, name) is not None
+    change = partial(table_commands.heading_beside, table=table.name, level=name, on=not is_beside)
+    made = context.command(tr("Heading beside its rows"), change, is_on=is_beside)
+
+    def run() -> None:
+        if made.run():
+            context.tools.select(Selection("level", table.name, level=name))
+
+    return replace(made, run=run)
 
 
 def _change_level(report: Report, edition: str, table: str, level: str, changes: dict[str, object]) -> Report:

@@ -5,6 +5,7 @@ from functools import partial
 from northmoor.app.language.translation import tr
 from northmoor.app.pages.part_menu.entries import PartCommand, PartEntry, PartGroup
 from northmoor.app.pages.part_menu.format_target import format_group
+from northmoor.app.pages.part_menu.level_entries import level_groups, level_placement
 from northmoor.app.pages.part_menu.part_context import PartContext
 from northmoor.core.authoring import table_commands
 from northmoor.core.authoring.column_roles import default_aggregate
@@ -24,7 +25,7 @@ def total_entries(context: PartContext) -> list[PartEntry]:
         PartCommand(tr("Edit"), context.tools.edit_in_place, "pencil", shortcut="Enter"),
         format_group(context),
         PartGroup(tr("Show"), _aggregates(context, table, column, place), "sigma"),
-        PartGroup(tr("Sort"), _sorting(context, table, column, place), "arrow-up-down"),
+        *_groups(context, table, column, place),
         PartGroup(tr("Compute beside it"), _derived(context, table, column), "percent"),
         None,
         *row_entries(context, table, place),
@@ -53,6 +54,13 @@ def _aggregates(
 
 def _with_value(report: Report, edition: str, table: str, place: RowPlace, column: str, value: str) -> Report:
     return edits.change_cell(report, edition, table, place, column, value=value, text=None)
+
+
+def _groups(context: PartContext, table: TableBlock, column: Column, place: RowPlace) -> list[PartEntry]:
+    """The order of the groups that a row belongs to, and how many there are."""
+    if place.row == "heading" and place.level is not None:
+        return list(level_groups(context, table, place.level))
+    return [PartGroup(tr("Sort"), _sorting(context, table, column, place), "arrow-up-down")]
 
 
 def _sorting(
@@ -101,7 +109,7 @@ def row_entries(context: PartContext, table: TableBlock, place: RowPlace) -> lis
             change = partial(_toggle_page_row, table=table.name, name=name)
             found.append(context.command(text, change, is_on=row is not None))
     if place.row in ("heading", "total") and place.level is not None:
-        found += level_placement(context, table, place.level)
+        found += [*level_placement(context, table, place.level), context.window_command("fold")]
     if place.row in ("heading", "total"):
         number = {"heading": tr("Another heading row"), "total": tr("Another total row")}[place.row]
         row = table.row_at(place)
@@ -117,35 +125,3 @@ def _toggle_page_row(report: Report, edition: str, table: str, name: str) -> Rep
     row = edits.total_row(report, block, labels[name], "total")
     sums = tuple(cell for cell in block.total[0].cells if cell.value is not None) if block.total else ()
     return edits.change_row(report, edition, table, RowPlace(name), row if row.cells else row.but(cells=sums))
-
-
-def level_placement(context: PartContext, table: TableBlock, name: str) -> list[PartEntry]:
-    """Page breaks and repetition of a level's groups."""
-    level = table.level(name)
-
-    def changing(**changes: object) -> partial[Report]:
-        return partial(_change_level, table=table.name, level=name, changes=changes)
-
-    breaks = level.page_break != "none"
-    return [
-        context.command(
-            tr("New page for each {name}").format(name=name), changing(page_break="none" if breaks else "between"),
-            "separator-horizontal", is_on=breaks,
-        ),
-        context.command(
-            tr("Keep together"), changing(keep_together=not level.keep_together), "group", is_on=level.keep_together
-        ),
-        context.command(
-            tr("Repeat heading on each page"), changing(repeat_heading=not level.repeat_heading), "repeat",
-            is_on=level.repeat_heading,
-        ),
-        context.command(
-            tr("Restart page numbers"),
-            changing(restart_page_number=not level.restart_page_number, page_break="between"),
-            is_on=level.restart_page_number,
-        ),
-    ]  # fmt: skip
-
-
-def _change_level(report: Report, edition: str, table: str, level: str, changes: dict[str, object]) -> Report:
-    return edits.change_level(report, edition, table, level, **changes)
