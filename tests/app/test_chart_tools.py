@@ -14,7 +14,7 @@ from northmoor.app.document_controller import Selection
 from northmoor.app.pages.part_menu.entries import PartCommand, commands_in
 from northmoor.app.window import Window
 from northmoor.core.layout.flow.fragments import ChartFragment
-from northmoor.core.model.blocks.chart import Chart
+from northmoor.core.model.blocks.chart import Chart, ChartAxis
 from northmoor.core.model.edits import ChartPlace
 from northmoor.core.model.serialization import report_text
 from tests.app.conftest import settle
@@ -211,6 +211,27 @@ def test_the_figures_of_a_chart_are_a_table_below_it(board: Window, qtbot: QtBot
     entries = dict(commands_in(board.pages.part_menu.entries()))
     entries["Link to…"].run()
     assert board.focusWidget() is editor(board, "link")
+
+
+def test_axes_are_changed_from_the_menu_of_a_chart(board: Window, qtbot: QtBot) -> None:
+    board.controller.select(Selection("chart", "routes"))
+
+    def choose(text: str) -> ChartAxis:
+        dict(commands_in(board.pages.part_menu.entries()))[text].run()
+        settle(board, qtbot)
+        assert not [finding for finding in board.findings.found if finding.is_error]
+        name = "across" if text.startswith("Category") else "first"
+        return getattr(chart(board, "routes"), name)
+
+    offered = [text for text, _ in commands_in(board.pages.part_menu.entries()) if " axis › " in text]
+    assert not any(text.startswith("Second") for text in offered)
+    assert choose("Value axis › From zero").least == "0"
+    axis = choose("Value axis › Logarithmic")
+    assert (axis.scale, axis.least) == ("log", None)
+    axis = choose("Value axis › From zero")
+    assert (axis.scale, axis.least, axis.grid) == ("linear", "0", True)
+    assert not choose("Value axis › Grid lines").grid
+    assert not choose("Category axis › Line and labels").shown
 
 
 def test_a_chart_is_filtered_by_the_category_of_a_mark(board: Window, qtbot: QtBot) -> None:

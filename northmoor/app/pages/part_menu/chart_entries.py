@@ -10,7 +10,7 @@ from northmoor.core.authoring.chart_tables import has_figures, insert_figures
 from northmoor.core.authoring.format_choices import sample_text
 from northmoor.core.expr.language import bare_column, column_expression, is_one_aggregate
 from northmoor.core.model import edits
-from northmoor.core.model.blocks.chart import Chart, ChartBlock, ReferenceLine
+from northmoor.core.model.blocks.chart import Chart, ChartAxis, ChartBlock, ReferenceLine
 from northmoor.core.model.edits import ChartPlace
 from northmoor.core.model.kinds.aggregates import TOTALS, aggregate_of
 from northmoor.core.model.kinds.mark_types import MARK_TYPES
@@ -22,6 +22,10 @@ _LEGENDS = (
 )  # fmt: skip
 _LABELS = ((tr("None"), "none"), (tr("Inside"), "inside"), (tr("Outside"), "outside"))
 _STACKS = ((tr("Side by side"), "none"), (tr("Stacked"), "values"), (tr("Stacked to 100 %"), "shares"))
+_AXES = (
+    ("first", tr("Value axis"), "unfold-vertical"), ("second", tr("Second axis"), "unfold-vertical"),
+    ("across", tr("Category axis"), "move-horizontal"),
+)  # fmt: skip
 _GROUPS = ((tr("Categories by"), "category"), (tr("Series by"), "series"), (tr("Small multiples by"), "panels"))
 
 
@@ -41,6 +45,7 @@ def chart_entries(context: PartContext) -> list[PartEntry]:
         PartGroup(tr("Series are"), stacks, "layers"),
         PartGroup(tr("Value labels"), labels, "type"),
         PartGroup(tr("Legend"), legends, "list"),
+        *_axes(context, place, chart),
         PartGroup(tr("Reference line"), _references(context, place, chart), "minus"),
         context.command(
             tr("Pattern fills"),
@@ -84,6 +89,34 @@ def _axis(context: PartContext, place: ChartPlace, chart: Chart) -> list[PartEnt
     other = measure.but(axis="first" if is_second else "second")
     measures = tuple(other if each is measure else each for each in chart.measures)
     return [context.command(tr("On the second axis"), place.change(measures=measures), is_on=is_second)]
+
+
+def _axes(context: PartContext, place: ChartPlace, chart: Chart) -> list[PartGroup]:
+    """How the axes are drawn that the chart has, and what those of values begin with."""
+    used = {"first", "across", *(measure.axis for measure in chart.measures)}
+    return [
+        PartGroup(text, _axis_choices(context, place, chart, name), drawing)
+        for name, text, drawing in _AXES
+        if name in used and name in chart.mark.axes
+    ]
+
+
+def _axis_choices(context: PartContext, place: ChartPlace, chart: Chart, name: str) -> tuple[PartCommand, ...]:
+    axis: ChartAxis = getattr(chart, name)
+
+    def choice(text: str, is_on: bool, **changes: object) -> PartCommand:
+        return context.command(text, place.change(**{name: axis.but(**changes)}), is_on=is_on)
+
+    from_zero, is_log = axis.least == "0", axis.scale == "log"
+    of_values = (
+        choice(tr("From zero"), from_zero, least=None if from_zero else "0", scale="linear"),
+        choice(tr("Logarithmic"), is_log, scale="linear" if is_log else "log", least=None if from_zero else axis.least),
+    )
+    return (
+        *(of_values if name != "across" else ()),
+        choice(tr("Grid lines"), axis.grid, grid=not axis.grid),
+        choice(tr("Line and labels"), axis.shown, shown=not axis.shown),
+    )
 
 
 def _types(context: PartContext, place: ChartPlace, chart: Chart) -> tuple[PartCommand, ...]:
