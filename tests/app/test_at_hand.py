@@ -319,6 +319,19 @@ def test_a_column_is_a_small_trend_in_the_headings_of_its_groups(hands: UserActi
     assert hands.window.controller.report == before
 
 
+def test_a_header_that_was_undone_has_no_menu_of_its_own(hands: UserActions, qtbot: QtBot) -> None:
+    controller = hands.window.controller
+    controller.edit("no header", lambda r, e: edits.change_edition(r, e, header=None))
+    controller.select(WHOLE_PAGE)
+    hands.choose(hands.opened(), "Add a header")
+    assert controller.selection.kind == "header"
+    controller.undo()
+    settle(hands.window, qtbot)
+    assert "Shown on" not in [action.text() for action in hands.opened().actions()]
+    controller.select(Selection("header", "header", column="0.start"))
+    assert "Shown on" not in [action.text() for action in hands.opened().actions()]
+
+
 def test_a_header_is_on_the_first_page_alone(hands: UserActions) -> None:
     hands.window.controller.select(Selection("header", "header", column="0.end"))
     hands.count += 1

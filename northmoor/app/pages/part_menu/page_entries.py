@@ -117,9 +117,11 @@ def _change_edition(report: Report, edition: str, changes: dict[str, Part]) -> R
 
 
 def running_entries(context: PartContext) -> list[PartEntry]:
-    """The commands of a header or footer, and of what is in it."""
+    """The commands of a header or footer, and of what is in it; none of one that is not there."""
     name = context.selection.kind
     running = getattr(context.edition, name)
+    if running is None:
+        return []  # it has been undone or removed since
     at = context.selection.column
     found: list[PartEntry] = []
     if at is not None and isinstance(running.piece_at(at), TextPiece):
