@@ -913,6 +913,20 @@ def test_columns_are_computed_and_the_first_of_each_taken_by_choosing(
         found.setdefault(row["code"], []).append(row["delay_minutes"])
     assert {code: sorted(delays, reverse=True) for code, delays in found.items()} == wanted
     assert chips(data)[0] == "numbered"
+    written = data.editor.text()
+
+    def again(change: Callable[[FirstOfEachDialog], object]) -> None:
+        in_dialog(FirstOfEachDialog, lambda dialog: (change(dialog), dialog.accept()))
+        click_chip(data, qtbot, "the first 2 of each code by delay_minutes ↓")
+        choose(qtbot, "Change")
+
+    again(lambda dialog: None)
+    assert data.editor.text() == written
+    again(lambda dialog: (dialog.within.setCurrentText("r.season"), dialog.direction.setCurrentIndex(1)))
+    assert data.editor.text() == written.replace(
+        "partition by r.code order by s.delay_minutes desc", "partition by r.season order by s.delay_minutes"
+    )
+    rows_shown(window, qtbot, 2 * len(set(tarrow.execute("select season from routes"))))
     for _ in range(3):
         window.controller.undo()
     settle(window, qtbot)

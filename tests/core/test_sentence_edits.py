@@ -12,6 +12,8 @@ import pytest
 from northmoor.core.errors import QueryError
 from northmoor.core.expr.identifiers import sql_table
 from northmoor.core.sources.builder.asides import JoinPair, match_sql
+from northmoor.core.sources.builder.computed_forms import FirstOfEach, read_first_of_each, with_first_of_each
+from northmoor.core.sources.builder.computing import first_of_each
 from northmoor.core.sources.builder.edits import (
     add_operand,
     change_condition,
@@ -208,6 +210,26 @@ def test_other_totals_are_no_columns_for_values(totals: str) -> None:
     sentence = parse_select(f"select k, {totals} from t group by k", "sqlite")
     assert sentence is not None
     assert read_pivots(sentence, "sqlite") == ()
+
+
+@pytest.mark.parametrize("dialect", ["sqlite", "duckdb", "postgres", "mysql"])
+def test_the_first_rows_of_each_are_read_back_and_changed(dialect: str) -> None:
+    plain = "SELECT port, day, n -- as counted\nFROM lines"
+    sql = first_of_each(plain, dialect, "port", OrderItem("day", True), "3", "numbered")
+    sentence = parse_select(sql, dialect)
+    assert sentence is not None
+    assert isinstance(sentence.where, Comparison)
+    found = read_first_of_each(sentence, sentence.where, dialect)
+    assert found == FirstOfEach(0, 3, "port", OrderItem("day", True), "3")
+    assert with_first_of_each(sentence, found, found, dialect) == sentence
+    wanted = replace(found, within="day", order=OrderItem("n"))
+    changed = rewrite_select(sql, with_first_of_each(sentence, found, wanted, dialect), dialect)
+    assert changed == sql.replace("partition by port order by day desc", "partition by day order by n")
+    assert "-- as counted" in changed
+    other = parse_select(sql.replace("row_number()", "rank()"), dialect)
+    assert other is not None
+    assert read_first_of_each(other, sentence.where, dialect) is None
+    assert read_first_of_each(sentence, Comparison("n", "<=", ("3",)), dialect) is None
 
 
 def test_a_value_that_is_named_like_a_column_gets_a_name_of_its_own() -> None:

@@ -19,11 +19,13 @@ from northmoor.app.data.query.dialogs.sentence_dialogs import (
     StackDialog,
 )
 from northmoor.app.data.query.dialogs.table_picker import TableDialog
+from northmoor.app.data.query.sentence_context import SentenceContext
 from northmoor.app.data.query.sentence_text import own_name, short
 from northmoor.app.language.translation import tr
 from northmoor.app.widgets.menus import MenuEntries, menu_of
 from northmoor.core.model.parameters import Parameter
 from northmoor.core.sources.builder.asides import values_sql
+from northmoor.core.sources.builder.computed_forms import FirstOfEach, read_first_of_each, with_first_of_each
 from northmoor.core.sources.builder.computing import first_of_each
 from northmoor.core.sources.builder.edits import (
     ConditionPath,
@@ -42,6 +44,7 @@ from northmoor.core.sources.builder.edits import (
 )
 from northmoor.core.sources.builder.pivoting import read_pivots, unpivot
 from northmoor.core.sources.builder.select_model import Comparison, Condition, SelectItem, SelectModel
+from northmoor.core.sources.builder.select_parser import parse_select
 from northmoor.core.sources.builder.select_writer import wrap_select
 
 if TYPE_CHECKING:
@@ -160,8 +163,12 @@ class SentenceSteps:
         whole = place.condition(self._sentence)
         found = condition_at(whole, place.path)
         assert isinstance(found, Comparison)
+        first = read_first_of_each(self._sentence, found, self._view.around.dialect)
+        change = (tr("Change …"), lambda: self._change_condition(place, found))
+        if first is not None:
+            change = (tr("Change …"), lambda: self._change_first_of_each(place, found, first))
         entries: MenuEntries = [
-            (tr("Change …"), lambda: self._change_condition(place, found)),
+            change,
             (tr("And another …"), lambda: self._add_operand(place, "and")),
             (tr("Or another …"), lambda: self._add_operand(place, "or")),
             ("", None),
@@ -178,6 +185,21 @@ class SentenceSteps:
         if asked is not None:
             changed = change_condition(place.condition(self._sentence), place.path, asked.condition)
             self._put(place, changed, asked.parameter)
+
+    def _change_first_of_each(self, place: ConditionPlace, found: Comparison, present: FirstOfEach) -> None:
+        """Ask again which rows of each group are kept."""
+        sentence, around = self._sentence, self._view.around
+        inner = parse_select(sentence.steps[present.step].sql, around.dialect)
+        assert inner is not None  # it has been read
+        dialog = FirstOfEachDialog(_columns_of_groups(inner, around), self._view)
+        dialog.read(present.within, present.order, present.count)
+        if not self._accepted(dialog):
+            return
+        within, order, count = dialog.chosen()
+        wanted = replace(present, within=within, order=order, count=count)
+        numbered = with_first_of_each(sentence, present, wanted, around.dialect)
+        kept = change_condition(place.condition(sentence), place.path, replace(found, right=(count,)))
+        self._view.report_change(tr("Change the first rows of each"), place.changed(numbered, kept))
 
     def _add_operand(self, place: ConditionPlace, joining: Literal["and", "or"]) -> None:
         asked = self._ask_condition(place, None)
@@ -251,10 +273,7 @@ class SentenceSteps:
 
     def take_first_of_each(self) -> None:
         """Ask for the first rows of each value of a column."""
-        sentence = self._sentence
-        own = [kept.expression for kept in sentence.select_items if kept.expression != "*"]
-        columns = own if sentence.groups else list(dict.fromkeys([*own, *self._view.around.columns(sentence)]))
-        dialog = FirstOfEachDialog(columns, self._view)
+        dialog = FirstOfEachDialog(_columns_of_groups(self._sentence, self._view.around), self._view)
         if self._accepted(dialog):
             within, order, count = dialog.chosen()
             self._view.rewrite_wanted.emit(
@@ -421,3 +440,10 @@ def _mentions(sentence: SelectModel, number: int) -> list[str]:
 
 def _without_step(sentence: SelectModel, number: int) -> SelectModel:
     return replace(sentence, steps=(*sentence.steps[:number], *sentence.steps[number + 1 :]))
+
+
+def _columns_of_groups(sentence: SelectModel, around: SentenceContext) -> list[str]:
+    """The columns by which rows can be grouped and ordered: those that are kept and, where no rows are totalled, those
+    of the tables."""
+    own = [kept.expression for kept in sentence.select_items if kept.expression != "*"]
+    return own if sentence.groups else list(dict.fromkeys([*own, *around.columns(sentence)]))

@@ -16,6 +16,7 @@ from northmoor.app.widgets.flow_layout import GLUED
 from northmoor.app.widgets.widget_tools import mark_invalid
 from northmoor.core.model.kinds.aggregates import TOTALS
 from northmoor.core.model.parameters import Parameter
+from northmoor.core.sources.builder.computed_forms import read_first_of_each
 from northmoor.core.sources.builder.edits import is_sample
 from northmoor.core.sources.builder.operands import OperandKind, kind_of_column
 from northmoor.core.sources.builder.pivoting import PivotInSelect, read_pivots
@@ -167,8 +168,7 @@ class SentenceView(ChipRow):
         if isinstance(condition, Comparison):
             message = tr("Change the condition, or join another to it")
             menu = partial(self.steps.condition_menu, place)
-            kind = kind_of_column(self._kinds, condition.left) or "text"
-            self._chip(comparison_words(condition, kind), "funnel", menu, message, at=condition.at)
+            self._chip(self._condition_words(condition), "funnel", menu, message, at=condition.at)
             return
         if place.path:
             self.add_word("(")
@@ -181,6 +181,17 @@ class SentenceView(ChipRow):
             self._show_condition(part, replace(place, path=(*place.path, number)))
         if place.path:
             self.add_word(")").setProperty(GLUED, True)
+
+    def _condition_words(self, condition: Comparison) -> str:
+        first = read_first_of_each(self._sentence, condition, self.around.dialect) if self._sentence else None
+        if first is None:
+            return comparison_words(condition, kind_of_column(self._kinds, condition.left) or "text")
+        names = {
+            "count": value_words(first.count),
+            "within": own_name(first.within),
+            "order": _order_words(first.order),
+        }
+        return short(tr("the first {count} of each {within} by {order}").format(**names))
 
     def _show_columns(self, sentence: SelectModel) -> None:
         places = sentence.places.clauses

@@ -6,7 +6,7 @@ in the text, and what differs in anything is an expression like any other.
 
 import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property, lru_cache
 from itertools import pairwise
 from typing import Any
@@ -15,6 +15,7 @@ import sqlglot
 from sqlglot.errors import SqlglotError
 
 from northmoor.core.errors import QueryError
+from northmoor.core.expr.identifiers import name_parts
 from northmoor.core.sources.builder.computing import (
     DATE_PARTS,
     TEXT_FORMS,
@@ -29,7 +30,10 @@ from northmoor.core.sources.builder.computing import (
     text_sql,
     window_sql,
 )
-from northmoor.core.sources.builder.select_model import Keyword
+from northmoor.core.sources.builder.edits import item_name
+from northmoor.core.sources.builder.select_model import Comparison, Keyword, OrderItem, SelectModel
+from northmoor.core.sources.builder.select_parser import parse_select
+from northmoor.core.sources.builder.select_writer import rewrite_select
 
 
 @dataclass(frozen=True)
@@ -76,6 +80,18 @@ class WindowFigure:
     rows: int = 3
 
 
+@dataclass(frozen=True)
+class FirstOfEach:
+    """The first rows of each value of a column: the numbers of the step that numbers its rows and of the kept item that
+    does it, of each what, in which order, and how many."""
+
+    step: int
+    item: int
+    within: str
+    order: OrderItem
+    count: str
+
+
 ComputedForm = Cases | Bins | PartOfDate | MadeText | WindowFigure
 
 _VALUE, _OTHER, _WITHIN, _ORDER = "piece_of_value", "piece_of_other", "piece_of_groups", "piece_of_order"
@@ -93,6 +109,7 @@ _KEYWORDS = frozenset(
     ]
 )
 """What the forms write besides names of functions."""
+_ORDER_END = re.compile(r"(.*?)(?:\s+(asc|desc))?", re.IGNORECASE | re.DOTALL)
 _IS_NUMBER = re.compile(r"\d+(\.\d+)?")
 _Words = tuple[str, ...]
 _Piece = tuple[int, int]
@@ -104,6 +121,38 @@ def computed_form(expression: str, dialect: str) -> ComputedForm | None:
     """The form of an expression; None for one that has none, or that has comments, which forms have no place for."""
     found = _read_form(expression, dialect)
     return found[0] if found is not None else None
+
+
+def read_first_of_each(sentence: SelectModel, condition: Comparison, dialect: str) -> FirstOfEach | None:
+    """What a condition keeps that is over the numbers of rows which a step gives them in each of its groups; None for
+    any other condition."""
+    if condition.operator != "<=" or len(condition.right) != 1:
+        return None
+    name, taken = name_parts(condition.left)[-1:], {table.table for table in sentence.from_items}
+    for number, step in enumerate(sentence.steps):
+        inner = parse_select(step.sql, dialect) if step.name in taken else None
+        for at, item in enumerate(inner.select_items if inner is not None else ()):
+            form = computed_form(item.expression, dialect) if (item_name(item),) == name else None
+            if isinstance(form, WindowFigure) and form.form == "number" and form.within:
+                expression, word = _ORDER_END.fullmatch(form.value).groups()  # type: ignore[union-attr]  # all match
+                order = OrderItem(expression, (word or "").lower() == "desc")
+                return FirstOfEach(number, at, form.within, order, condition.right[0])
+    return None
+
+
+def with_first_of_each(sentence: SelectModel, present: FirstOfEach, wanted: FirstOfEach, dialect: str) -> SelectModel:
+    """The sentence whose step numbers its rows as is wanted; the condition on the numbers is changed beside it."""
+    if (present.within, present.order) == (wanted.within, wanted.order):
+        return sentence
+    step = sentence.steps[present.step]
+    inner = parse_select(step.sql, dialect)
+    assert inner is not None
+    words = f"{wanted.order.expression}{' desc' * wanted.order.descending}"
+    items = list(inner.select_items)
+    items[present.item] = replace(items[present.item], expression=window_sql("number", words, wanted.within, ""))
+    changed = replace(step, sql=rewrite_select(step.sql, replace(inner, select_items=tuple(items)), dialect))
+    steps = (*sentence.steps[: present.step], changed, *sentence.steps[present.step + 1 :])
+    return replace(sentence, steps=steps)
 
 
 def with_keywords(expression: str, dialect: str, keyword: Keyword) -> str:

@@ -328,6 +328,13 @@ class FirstOfEachDialog(StepDialog):
         layout.addWidget(self.fault)
         layout.addWidget(self.buttons)
 
+    def read(self, within: str, order: OrderItem, count: str) -> None:
+        """Fill in what is kept now."""
+        self.within.setCurrentText(within)
+        self.order.setCurrentText(order.expression)
+        self.direction.setCurrentIndex(0 if order.descending else 1)
+        self.count.setCurrentText(count)
+
     def chosen(self) -> tuple[str, OrderItem, str]:
         """Of each what, in which order, and how many."""
         order = OrderItem(self.order.currentText().strip(), self.direction.currentIndex() == 0)
