@@ -920,7 +920,7 @@ def test_columns_are_computed_and_the_first_of_each_taken_by_choosing(
         click_chip(data, qtbot, "the first 2 of each code by delay_minutes ↓")
         choose(qtbot, "Change")
 
-    again(lambda dialog: None)
+    again(lambda _: None)
     assert data.editor.text() == written
     again(lambda dialog: (dialog.within.setCurrentText("r.season"), dialog.direction.setCurrentIndex(1)))
     assert data.editor.text() == written.replace(
