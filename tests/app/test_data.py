@@ -799,6 +799,26 @@ def test_what_is_unusual_in_a_column_is_kept_by_a_click(
     settle(window, qtbot)
 
 
+def test_columns_are_as_wide_as_what_they_show_now_or_as_somebody_wants(
+    window: Window, data: DataWorkspace, qtbot: QtBot
+) -> None:
+    view = data.pane.view
+
+    def widths(text: str) -> list[int]:
+        data.editor.setText(f"select '{text}' as note, code from routes")
+        data.run()
+        qtbot.waitUntil(
+            lambda: data.pane.rows is not None and data.pane.rows.table[0][0].as_py() == text, timeout=10_000
+        )
+        return [view.columnWidth(at) for at in (0, 1)]
+
+    few, wide = widths("few"), widths("as wide as so many letters")
+    assert (few[0] < wide[0], few[1]) == (True, wide[1])
+    view.setColumnWidth(1, 222)
+    assert widths("few") == [few[0], 222]
+    settle(window, qtbot)
+
+
 def test_sql_is_formatted_and_earlier_runs_are_gone_back_to(window: Window, data: DataWorkspace, qtbot: QtBot) -> None:
     first = data.editor.text()
     data.editor.setText("select code,name from routes -- all of them\n where minutes>0 and season<>'x'")

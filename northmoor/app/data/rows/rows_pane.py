@@ -77,6 +77,7 @@ class RowsPane(QWidget):
         self.rows: Rows | None = None
         self.model: RowsModel | None = None
         self._look = QuickFilter()
+        self._fitted: dict[str, int] = {}
         self.view = RowsView()
         header = self.view.horizontalHeader()
         assert isinstance(header, ProfileHeader)
@@ -156,8 +157,9 @@ class RowsPane(QWidget):
         self.header.show()
         self.header.show_columns(rows, format_locale, settings)
         for column, (name, kind) in enumerate(zip(rows.names, rows.types, strict=True)):
-            usual = KIND_LOOKS[kind.kind].column_width
-            self.view.setColumnWidth(column, widths.get(name) or self._fitting_width(column, usual))
+            fitting = self._fitting_width(column, KIND_LOOKS[kind.kind].column_width)
+            self._fitted[name] = fitting
+            self.view.setColumnWidth(column, widths.get(name) or fitting)
         if self._look.column not in (None, *rows.names):
             self._look = QuickFilter(text=self._look.text)
         self._enable(True)
@@ -233,9 +235,11 @@ class RowsPane(QWidget):
             widget.setEnabled(has_rows)
 
     def _widths(self) -> dict[str, int]:
+        """The widths that somebody gave columns."""
         if self.rows is None:
             return {}
-        return {name: self.view.columnWidth(at) for at, name in enumerate(self.rows.names)}
+        widths = {name: self.view.columnWidth(at) for at, name in enumerate(self.rows.names)}
+        return {name: width for name, width in widths.items() if width != self._fitted.get(name)}
 
     def _menu(self, at: QPoint) -> None:
         index = self.view.indexAt(at)
