@@ -9,6 +9,7 @@ from PyQt6.QtGui import QDropEvent
 from pytestqt.qtbot import QtBot
 
 from northmoor.app.document_controller import Selection
+from northmoor.app.pages.part_menu.entries import commands_in
 from northmoor.app.window import Window
 from northmoor.core.layout.graphics.display_list import items
 from northmoor.core.model import edits
@@ -74,6 +75,20 @@ def test_parts_are_chosen_on_the_page_and_changed(crossed: Window, qtbot: QtBot)
     while window.controller.undo_label:
         window.controller.undo()
     assert report_text(window.controller.report) == before
+
+
+def test_a_measure_shows_another_total_from_its_menu(crossed: Window, qtbot: QtBot) -> None:
+    crossed.controller.select(Selection("measure", MATRIX, column="fares"))
+    for text in ("Sort › Rows by it, largest first", "Show › Maximum"):
+        dict(commands_in(crossed.pages.part_menu.entries()))[text].run()
+        settle(crossed, qtbot)
+    changed = matrix(crossed)
+    assert changed.measure("fares").value == "max(fares)"
+    assert (changed.rows[-1].order, changed.rows[-1].order_by) == ("descending", "max(fares)")
+    shown = [
+        command.is_on for text, command in commands_in(crossed.pages.part_menu.entries()) if text == "Show › Maximum"
+    ]
+    assert shown == [True]
 
 
 def test_a_matrix_is_inserted_from_the_menu(window: Window, qtbot: QtBot) -> None:

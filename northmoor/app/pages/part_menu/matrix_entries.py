@@ -14,6 +14,7 @@ from northmoor.core.model.blocks.table import Drawing
 from northmoor.core.model.kinds.aggregates import TOTALS, aggregate_of
 from northmoor.core.model.report import Report
 from northmoor.core.model.styles import ColorScale
+from northmoor.core.sources.builder.edits import split_aggregate
 
 
 def matrix_entries(context: PartContext) -> list[PartEntry]:
@@ -54,6 +55,7 @@ def measure_entries(context: PartContext) -> list[PartEntry]:
     move = partial(edits.move_measure, matrix=matrix.name, measure=measure.name)
     return [
         format_group(context),
+        PartGroup(tr("Show"), _aggregates(context, matrix, measure), "sigma"),
         PartGroup(tr("Sort"), _sorting(context, matrix, measure), "arrow-up-down"),
         PartGroup(tr("Compute beside it"), _derived(context, matrix, measure), "percent"),
         PartGroup(tr("Add value"), _measures(context, matrix), "sigma"),
@@ -104,6 +106,34 @@ def _measures(context: PartContext, matrix: MatrixBlock) -> tuple[PartCommand | 
             context.command(tr("{total} of {field}").format(total=tr(TOTALS[name]), field=field), add, sample=kind)
         )
     return tuple(found)
+
+
+def _aggregates(context: PartContext, matrix: MatrixBlock, measure: Measure) -> tuple[PartCommand, ...]:
+    """Other totals of what a measure totals; nothing for one that is no single total."""
+    if measure.value is None or not is_one_aggregate(measure.value):
+        return ()
+    now, totalled = split_aggregate(measure.value)
+    if now not in TOTALS or totalled == "*":
+        return ()
+    return tuple(
+        context.command(
+            tr(label),
+            partial(_show_total, matrix=matrix.name, measure=measure.name, value=aggregate_of(name, totalled)),
+            is_on=name == now,
+        )
+        for name, label in TOTALS.items()
+    )
+
+
+def _show_total(report: Report, edition: str, matrix: str, measure: str, value: str) -> Report:
+    """Show another total; levels that are ordered by the measure stay so."""
+    block = edits.matrix_of(report, edition, matrix)
+    before = block.measure(measure).value
+    report = edits.change_measure(report, edition, matrix, measure, value=value)
+    for level in (*block.rows, *block.columns):
+        if before is not None and level.order_by == before:
+            report = edits.change_matrix_level(report, edition, matrix, level.name, order_by=value)
+    return report
 
 
 def _sorting(context: PartContext, matrix: MatrixBlock, measure: Measure) -> tuple[PartCommand | None, ...]:
