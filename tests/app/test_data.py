@@ -799,6 +799,26 @@ def test_what_is_unusual_in_a_column_is_kept_by_a_click(
     settle(window, qtbot)
 
 
+def test_a_column_is_crossed_with_another_from_its_head(
+    window: Window, data: DataWorkspace, qtbot: QtBot, tarrow: sqlite3.Connection
+) -> None:
+    data.editor.setText("select delay_minutes, status, vessel_id, season from sailings join routes using (route_id)")
+    data.run()
+    rows_shown(window, qtbot, 19_380)
+    data.pane.column_menu_wanted.emit(3, QPoint(10, 10))
+    choose(qtbot, "Cross it with another column")
+    dialog = data.actions_of_rows.totals
+    chosen = [box.currentData() for box in (dialog.down, dialog.across, dialog.total, dialog.measure)]
+    assert chosen == ["season", "status", "count", "status"]
+    qtbot.waitUntil(lambda: dialog.view.model() is not None, timeout=5_000)
+    wanted = tarrow.execute("select season, status, count(*) from sailings join routes using (route_id) group by 1, 2")
+    cells = dialog.view.model().table.cells
+    assert {(season, status): n for season, status, n in wanted} == {
+        (down[0], across[0]): n for (down, across), n in cells.items() if down and across and n is not None
+    }
+    dialog.close()
+
+
 def test_columns_are_as_wide_as_what_they_show_now_or_as_somebody_wants(
     window: Window, data: DataWorkspace, qtbot: QtBot
 ) -> None:

@@ -66,11 +66,19 @@ class CrossTotalsModel(QAbstractTableModel):
 
 
 class CheckTotalsDialog(QDialog):
-    """Lets columns be chosen for rows and columns, and a measure; the totals follow at once."""
+    """Lets columns be chosen for rows and columns, and a measure; the totals follow at once. With a column that is
+    `crossed`, it begins with how many rows have each of its values and of another column's."""
 
     made = pyqtSignal(object)
 
-    def __init__(self, rows: Rows, format_locale: FormatLocale, worker: Worker, parent: QWidget | None = None) -> None:
+    def __init__(
+        self,
+        rows: Rows,
+        format_locale: FormatLocale,
+        worker: Worker,
+        parent: QWidget | None = None,
+        crossed: str | None = None,
+    ) -> None:
         super().__init__(parent)
         self.setWindowTitle(tr("Check totals of {query}").format(query=rows.query))
         self.resize(860, 560)
@@ -111,6 +119,8 @@ class CheckTotalsDialog(QDialog):
         layout.addLayout(line)
         layout.addWidget(self.view, 1)
         layout.addWidget(self.message)
+        if crossed is not None:
+            self._begin_with(crossed, texts)
         for box in (self.down, self.deeper, self.across, self.total, self.measure):
             box.currentIndexChanged.connect(self._ask)
         self.made.connect(self._show)
@@ -125,6 +135,17 @@ class CheckTotalsDialog(QDialog):
             box.addItem(column, column)
         box.setCurrentIndex(max(box.findData(chosen), 0))
         return box
+
+    def _begin_with(self, crossed: str, texts: list[str]) -> None:
+        """Count the rows of a column's values by those of another one; what is counted is without blanks where any
+        column is."""
+        table = self._shown.table
+        whole = [name for name in self._shown.names if not table[name].null_count]
+        others = [name for name in (*texts, *self._shown.names) if name != crossed]
+        chosen = ((self.down, crossed), (self.across, others[0] if others else ""), (self.total, "count"),
+                  (self.measure, (whole or [crossed])[0]))  # fmt: skip
+        for box, data in chosen:
+            box.setCurrentIndex(max(box.findData(data), 0))
 
     def _ask(self) -> None:
         downs = [b.currentData() for b in (self.down, self.deeper) if b.currentData()]

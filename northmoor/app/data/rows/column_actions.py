@@ -8,6 +8,7 @@ from typing import Any, Protocol
 from PyQt6.QtCore import QPoint
 
 from northmoor.app.data.rows.column_panel import ColumnPanel
+from northmoor.app.data.rows.row_actions import RowActions
 from northmoor.app.data.rows.rows_pane import RowsPane
 from northmoor.app.document_controller import DocumentController
 from northmoor.app.language.translation import tr
@@ -48,6 +49,7 @@ class ColumnsHost(Protocol):
     controller: DocumentController
     pane: RowsPane
     columns: ColumnPanel
+    actions_of_rows: RowActions
 
     @property
     def steps(self) -> StepRunner: ...
@@ -129,6 +131,7 @@ class ColumnActions:
             (tr("Let the reader choose a value"), partial(self.ask_by_parameter, column)),
             *(by_period if self._kind(column) in ("date", "timestamp") else []),
             ("", None),
+            (tr("Cross it with another column…"), partial(self._data.actions_of_rows.cross, column)),
             *self._computing_entries(column),
             (tr("Leave {column} out").format(column=column), partial(self._leave_out, column)),
         ]

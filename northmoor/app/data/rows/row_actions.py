@@ -85,10 +85,13 @@ class RowActions(QObject):
 
     def check_totals(self) -> None:
         """Open the cross totals of the rows."""
-        if self._data.pane.rows is not None:
-            self.totals = CheckTotalsDialog(
-                self._data.pane.rows, self._data.format_locale(), self._data.worker, self._data.pane
-            )
+        self.cross(None)
+
+    def cross(self, column: str | None) -> None:
+        """Open the cross totals of the rows; of a column, how many rows have its values and another column's."""
+        pane = self._data.pane
+        if pane.rows is not None:
+            self.totals = CheckTotalsDialog(pane.rows, self._data.format_locale(), self._data.worker, pane, column)
             self.totals.open()
 
     def ask_export(self) -> None:

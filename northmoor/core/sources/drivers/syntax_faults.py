@@ -52,7 +52,8 @@ def syntax_fault(text: DriverSql, dialect: str, error: SqlglotError) -> RefusedQ
             return RefusedQuery(f"{near} Did you mean {meant}?", position=correction.position, correction=correction)
     cause, missing = _cause(str(details["description"])), None
     if cause is None:
-        cause, missing = _recovered(text, words, dialect) or ("Write one select statement.", None)
+        usual = _BRACKET if details["description"] == "Expecting )" else "Write one select statement."
+        cause, missing = _recovered(text, words, dialect) or (usual, None)
     return RefusedQuery(f"{near} {cause}", position=text.original(place), correction=missing)
 
 
@@ -82,6 +83,8 @@ def _recovered(text: DriverSql, words: Sequence[Any], dialect: str) -> tuple[str
             (_AND, f"{first}{gap}and {last}"),
             (_BRACKET, f"{first}){gap}{last}"),
         ]
+    if not sql[end:].strip():
+        tries.append((_BRACKET, f"{first}{gap}{last})"))
     if first.lower() in ("group", "order", "partition"):
         tries[:0] = [(f"Write {first} by instead of it.", f"{first} by{gap}{last}")]
     for wanted in (len(sql), start):
