@@ -999,6 +999,11 @@ def test_columns_for_values_are_read_back_and_changed(window: Window, data: Data
     def look(dialog: PivotDialog) -> None:
         assert states(dialog) == {"cancelled": True, "lost": True, "sailed": False}
         assert (dialog.across.currentText(), dialog.value.currentText()) == ("status", "1")
+        for column in ("route_id", "status"):  # away and back: the values are those of the column that is chosen
+            dialog.across.setCurrentText(column)
+            dialog.across.activated.emit(0)
+            qtbot.waitUntil(lambda: dialog.message.text().startswith("Tick"), timeout=10_000)
+        assert states(dialog) == {"cancelled": True, "lost": True, "sailed": False}
         dialog.accept()
 
     in_dialog(PivotDialog, look)

@@ -191,7 +191,8 @@ class SentenceSteps:
         sentence, around = self._sentence, self._view.around
         inner = parse_select(sentence.steps[present.step].sql, around.dialect)
         assert inner is not None  # it has been read
-        dialog = FirstOfEachDialog(_columns_of_groups(inner, around), self._view)
+        others = tuple(item for at, item in enumerate(inner.select_items) if at != present.item)
+        dialog = FirstOfEachDialog(_columns_of_groups(replace(inner, select_items=others), around), self._view)
         dialog.read(present.within, present.order, present.count)
         if not self._accepted(dialog):
             return

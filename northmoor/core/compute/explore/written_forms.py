@@ -32,8 +32,8 @@ class WrittenForm:
 
 def written_forms(values: pa.Array, counts: pa.Array) -> tuple[WrittenForm, ...]:
     """The forms of distinct texts, each of which so many rows have, the commonest first. How many capitals and digits
-    there are counts as long as there are few forms, up to `MOST_FORMS`. None where
-    most texts, such as sentences, have a form of their own."""
+    there are counts as long as there are few forms, up to `MOST_FORMS`. None where most texts, such as sentences, have
+    a form of their own."""
     known = pc.is_valid(values)
     values, counts = values.filter(known), counts.filter(known)
     if not len(values):

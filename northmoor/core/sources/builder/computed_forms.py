@@ -34,6 +34,7 @@ from northmoor.core.sources.builder.edits import item_name
 from northmoor.core.sources.builder.select_model import Comparison, Keyword, OrderItem, SelectModel
 from northmoor.core.sources.builder.select_parser import parse_select
 from northmoor.core.sources.builder.select_writer import rewrite_select
+from northmoor.core.sources.builder.source_text import keyword_of
 
 
 @dataclass(frozen=True)
@@ -147,9 +148,10 @@ def with_first_of_each(sentence: SelectModel, present: FirstOfEach, wanted: Firs
     step = sentence.steps[present.step]
     inner = parse_select(step.sql, dialect)
     assert inner is not None
-    words = f"{wanted.order.expression}{' desc' * wanted.order.descending}"
-    items = list(inner.select_items)
-    items[present.item] = replace(items[present.item], expression=window_sql("number", words, wanted.within, ""))
+    keyword, items = keyword_of(step.sql), list(inner.select_items)
+    words = f"{wanted.order.expression}{keyword(' desc') * wanted.order.descending}"
+    expression = with_keywords(window_sql("number", words, wanted.within, ""), dialect, keyword)
+    items[present.item] = replace(items[present.item], expression=expression)
     changed = replace(step, sql=rewrite_select(step.sql, replace(inner, select_items=tuple(items)), dialect))
     steps = (*sentence.steps[: present.step], changed, *sentence.steps[present.step + 1 :])
     return replace(sentence, steps=steps)

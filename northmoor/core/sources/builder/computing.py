@@ -12,6 +12,7 @@ from northmoor.core.sources.builder.edits import item_name, with_condition
 from northmoor.core.sources.builder.select_model import Comparison, OrderItem, SelectItem
 from northmoor.core.sources.builder.select_parser import parse_select
 from northmoor.core.sources.builder.select_writer import rewrite_select, wrap_select
+from northmoor.core.sources.builder.source_text import keyword_of
 
 DatePart = Literal[
     "day", "week", "month", "quarter_start", "year_start", "year", "quarter", "month_number", "weekday", "hour"
@@ -206,8 +207,10 @@ def first_of_each(sql: str, dialect: str, within: str, order: OrderItem, count: 
     sentence = parse_select(sql, dialect)
     if sentence is None or sentence.stacked:
         raise QueryError("Use the result as a table first; then take the first rows of each.")
-    words = f"{order.expression}{' desc' * order.descending}"
-    numbered = SelectItem(f"row_number() over (partition by {within} order by {words})", _PLACE)
+    keyword = keyword_of(sql)
+    words = f"{order.expression}{keyword(' desc') * order.descending}"
+    groups = f"{keyword('partition by')} {within} {keyword('order by')} {words}"
+    numbered = SelectItem(f"row_number() {keyword('over')} ({groups})", _PLACE)
     with_places = rewrite_select(sql, replace(sentence, select_items=(*sentence.select_items, numbered)), dialect)
     wrapped = wrap_select(with_places, name, dialect)
     outer = parse_select(wrapped, dialect)

@@ -23,6 +23,7 @@ from northmoor.core.sources.builder.operands import Operand, operand_sql
 from northmoor.core.sources.builder.select_model import Keyword, SelectItem, SelectModel, StackedSelect
 from northmoor.core.sources.builder.select_parser import has_aggregate, parse_select
 from northmoor.core.sources.builder.select_writer import rewrite_select, wrap_select
+from northmoor.core.sources.builder.source_text import keyword_of
 
 _WHOLE = "total"
 
@@ -175,5 +176,9 @@ def unpivot(sql: str, dialect: str, columns: Sequence[str], name: str, value: st
         SelectItem(first_column, bare_or_quoted(value, dialect)),
     )
     listed = "".join(f"{item.expression}, " for item in same)
-    stacked = tuple(StackedSelect("union all", f"select {listed}{text}, {column} from wide") for text, column in others)
+    keyword = keyword_of(sql)
+    begin, end = keyword("select"), keyword("from")
+    stacked = tuple(
+        StackedSelect("union all", f"{begin} {listed}{text}, {column} {end} wide") for text, column in others
+    )
     return rewrite_select(wrapped, replace(outer, select_items=own, stacked=stacked), dialect)

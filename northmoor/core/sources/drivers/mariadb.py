@@ -249,9 +249,7 @@ def _foreign_keys(cursor: Any) -> dict[str, tuple[ForeignKey, ...]]:
     for table, rows in _grouped(cursor, _KEYS).items():
         names = dict.fromkeys(row[0] for row in rows)
         whole = [[row for row in rows if row[0] == name] for name in names]
-        found[table] = tuple(
-            ForeignKey(tuple(r[1] for r in key), table_name(key[0][2]), tuple(r[3] for r in key)) for key in whole
-        )
+        found[table] = tuple(map(_foreign_key, whole))
     return found
 
 

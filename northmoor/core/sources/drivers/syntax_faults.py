@@ -121,11 +121,11 @@ def _unsplit(text: DriverSql, dialect: str) -> RefusedQuery:
     tries = [(*span, message) for span in _closings(text.sql, found.start(), end)]
     if what == "text":
         tries[:0] = [(*span, _DOUBLED) for span in _doublings(text.sql, found.start())]
-    for start, stop, piece, said in tries:
+    for start, stop, piece, cause in tries:
         if _parsed_until(text.sql[:start] + piece + text.sql[stop:], dialect) >= start + len(piece):
             correction = _correction(text, start, stop, piece)
-            at = correction.position if said is _DOUBLED else text.original(found.start())
-            return RefusedQuery(said, position=at, correction=correction)
+            at = correction.position if cause is _DOUBLED else text.original(found.start())
+            return RefusedQuery(cause, position=at, correction=correction)
     return RefusedQuery(message, position=text.original(found.start()))
 
 

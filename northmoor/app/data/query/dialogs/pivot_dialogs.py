@@ -87,9 +87,15 @@ class PivotDialog(StepDialog):
         self.value.setCurrentText(present.value)
         self.total.setCurrentIndex(self.total.findData(present.total))
         self.has_whole.setChecked(present.has_whole)
-        for value in present.values:
-            self._add_value(value_words(value.sql) if value.sql is not None else tr("(blank)"), value, True)
+        self._begin_values(present.across)
         self._ask_values()
+
+    def _begin_values(self, across: str) -> None:
+        """Show the values that are columns now, if they are of this column; no others before they have been read."""
+        self.values.clear()
+        present = self._present.pivot if self._present is not None else None
+        for value in present.values if present is not None and present.across == across else ():
+            self._add_value(value_words(value.sql) if value.sql is not None else tr("(blank)"), value, True)
 
     def _ask_values(self) -> None:
         """Read the values of the column that is chosen."""
@@ -98,8 +104,7 @@ class PivotDialog(StepDialog):
             return
         self._stop()
         self._asked = across
-        if self._present is None or across != self._present.pivot.across:
-            self.values.clear()
+        self._begin_values(across)
         self.message.setText(tr("Reading values …"))
         self._asking = self._around.ask(values_sql(self._sentence, across), self._show_values)
 
