@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
+from msgspec import structs
 
 from northmoor.core.errors import OutputError, ParameterError
 from northmoor.exit_codes import ExitCode
@@ -163,7 +164,7 @@ def _pair(text: str) -> tuple[str, str]:
 
 
 def _run_entries(run: "IndexedRun") -> dict[str, Any]:
-    return {**run.__dict__, "started": run.started.isoformat(), "ended": run.ended.isoformat()}
+    return {**structs.asdict(run), "started": run.started.isoformat(), "ended": run.ended.isoformat()}
 
 
 def _moment(text: str | None, option: str) -> datetime | None:

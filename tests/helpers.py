@@ -5,11 +5,12 @@ import os
 import resource
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass
 from datetime import date, datetime
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
+
+from msgspec import Struct
 
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.compute.parameters.resolution import ParameterSources, ResolvedValues, resolve_parameters
@@ -134,8 +135,7 @@ def fetched(library: Library, sql: str, columns: Sequence[QueryColumn] = (), **v
     return Session(library).rows(report, "rows", bind(report, values), CancelToken())
 
 
-@dataclass(frozen=True)
-class Line:
+class Line(Struct, frozen=True):
     """A printed row of a table: its kind, level, keys, ordinal, top, and the texts of its cells by column."""
 
     page: int

@@ -1,13 +1,13 @@
 """Signals the slow and plain way: microsecond by microsecond, in fractions. What the product computes is compared to it."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from fractions import Fraction
 from itertools import groupby, pairwise
 
+from msgspec import Struct
 
-@dataclass(frozen=True)
-class Reading:
+
+class Reading(Struct, frozen=True):
     """A reading of a log: its time in microseconds, its value (None for none), and whether it is good."""
 
     at: int
@@ -19,8 +19,7 @@ class Reading:
         return self.good and self.value is not None
 
 
-@dataclass(frozen=True)
-class Moment:
+class Moment(Struct, frozen=True):
     """What is known from a microsecond to the next: the value at its beginning and at its end."""
 
     begin: Fraction

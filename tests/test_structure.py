@@ -1,6 +1,7 @@
 """The map of the code is true: packages describe themselves, and a name means one thing in the whole tree."""
 
 import ast
+import re
 from collections import defaultdict
 from collections.abc import Iterator
 from pathlib import Path
@@ -19,6 +20,9 @@ SAME_ROLE = {
 """Names of modules that represent the same role of several kinds."""
 INTERFACES = {"main", "output_files", "open_driver", "deliver"}
 """Names that several modules have because something calls them all alike: commands, outputs, drivers, destinations."""
+
+
+NO_STRUCT_HAS = re.compile("cached_property|compare=False")
 
 
 def modules() -> Iterator[Path]:
@@ -58,3 +62,9 @@ def test_a_public_name_means_one_thing() -> None:
             if not name.startswith("_") and name not in INTERFACES:
                 found[name].append(str(path.relative_to(SOURCE)))
     assert {name: paths for name, paths in found.items() if len(paths) > 1} == {}
+
+
+def test_only_what_a_struct_has_not_is_a_dataclass() -> None:
+    texts = {path: path.read_text(encoding="utf-8") for path in modules()}
+    needless = [path for path, text in texts.items() if "@dataclass" in text and not NO_STRUCT_HAS.search(text)]
+    assert needless == []

@@ -1,10 +1,10 @@
 """The menus: every command with its name, shortcut and what it does, declared once."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from functools import partial
 from typing import TYPE_CHECKING, Protocol
 
+from msgspec import Struct
 from PyQt6.QtGui import QAction, QKeySequence
 from PyQt6.QtWidgets import QMenu, QMenuBar, QWidget
 
@@ -68,8 +68,7 @@ class CommandTargets(Protocol):
     def show_properties(self) -> None: ...
 
 
-@dataclass(frozen=True)
-class Command:
+class Command(Struct, frozen=True):
     """An entry of a menu; `name` is also how code finds its action. A None in a list of commands is a line."""
 
     name: str
@@ -78,8 +77,7 @@ class Command:
     run: Callable[[CommandTargets], object]
 
 
-@dataclass(frozen=True)
-class Submenu:
+class Submenu(Struct, frozen=True):
     """A menu in a menu. One with `fill` is filled each time it is opened."""
 
     text: str

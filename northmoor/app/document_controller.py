@@ -2,10 +2,10 @@
 
 import logging
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from msgspec import Struct
 from pydantic import ValidationError
 from PyQt6.QtCore import QObject, pyqtSignal
 
@@ -30,8 +30,7 @@ ReportEdit = Callable[[Report, str], Report]
 _log = logging.getLogger(__name__)
 
 
-@dataclass(frozen=True)
-class Selection:
+class Selection(Struct, frozen=True):
     """A part of the edition.
 
     `kind` is page, header, footer, text, picture, table, level, row or cell, or the kind of another block or of a part
@@ -63,8 +62,7 @@ BY_DEFAULT = object()
 """Stands for no value given: the default, or the sample."""
 
 
-@dataclass(frozen=True)
-class UndoEntry:
+class UndoEntry(Struct, frozen=True):
     """A state of the report and what was done to reach it."""
 
     report: Report

@@ -1,11 +1,11 @@
 """What a report shares with others by the library: pages kept as templates, and blocks kept in one place."""
 
 import re
-from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Literal
 
+from msgspec import Struct
 from PyQt6.QtCore import QObject, Qt, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QWidget
 
@@ -30,8 +30,7 @@ BLOCKS = "blocks"
 BLOCKS_ENDING = ".blocks.json"
 
 
-@dataclass(frozen=True)
-class _Shelf:
+class _Shelf(Struct, frozen=True):
     """Where the library keeps things of a kind, and how that is asked for."""
 
     title: str

@@ -7,10 +7,10 @@ document only. What Preflight finds in it comes after the pages in view.
 import logging
 import threading
 from collections.abc import Callable
-from dataclasses import dataclass, field
 from time import perf_counter
 from typing import Any
 
+from msgspec import Struct, field
 from PyQt6.QtCore import QObject, QThread, pyqtSignal
 
 from northmoor.app.language.core_sentences import core_text
@@ -37,8 +37,7 @@ DeliveryTask = Callable[[Document, Callable[[str], None], CancelToken], object]
 """Hands a document out, telling how far it is, until it is stopped: the files written, or what was done in words."""
 
 
-@dataclass(frozen=True, eq=False)
-class RenderJob:
+class RenderJob(Struct, frozen=True, eq=False):
     """A report to render with values."""
 
     report: Report
@@ -49,8 +48,7 @@ class RenderJob:
     folds: dict[str, Fold] = field(default_factory=dict)
 
 
-@dataclass(frozen=True, eq=False)
-class ValuesResolved:
+class ValuesResolved(Struct, frozen=True, eq=False):
     """The values of a job's report, as far as they could be settled, and what Preflight finds where they are none."""
 
     resolved: ResolvedValues
@@ -58,8 +56,7 @@ class ValuesResolved:
     job: RenderJob
 
 
-@dataclass(frozen=True, eq=False)
-class Rendered:
+class Rendered(Struct, frozen=True, eq=False):
     """A document, the job it was made for, and how long it took, in seconds."""
 
     document: Document
@@ -67,16 +64,14 @@ class Rendered:
     seconds: float
 
 
-@dataclass(frozen=True, eq=False)
-class Checked:
+class Checked(Struct, frozen=True, eq=False):
     """What Preflight finds in the document of a job."""
 
     job: RenderJob
     findings: tuple[Finding, ...]
 
 
-@dataclass(frozen=True, eq=False)
-class PageShown:
+class PageShown(Struct, frozen=True, eq=False):
     """A page's pixels and what is where on it, for the document they belong to."""
 
     document: Document

@@ -6,12 +6,14 @@ A session keeps what each stage made, by what it depends on: an edit repeats onl
 import hashlib
 import io
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass, replace
 from functools import cached_property, partial
 from pathlib import Path
 
+from msgspec import Struct
+
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.base.progress import CountedProgress
+from northmoor.core.base.replace import replace
 from northmoor.core.compute.parameters.resolution import ResolvedValues
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import OutputError, did_you_mean
@@ -35,8 +37,7 @@ ReportProgress = Callable[[str], None]
 _LONGEST_LIST = 1_000
 
 
-@dataclass(frozen=True)
-class RecordPages:
+class RecordPages(Struct, frozen=True):
     """A record of a for-each: its number from 0, the indices of its pages, and what a bundle knows of it (the name of
     its file, its address, its total), of which a text that could not be made is None."""
 

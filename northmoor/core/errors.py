@@ -25,13 +25,13 @@ import logging
 import traceback
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass
 from difflib import get_close_matches
 from pathlib import Path
 
+from msgspec import Struct
 
-@dataclass(frozen=True, slots=True)
-class Place:
+
+class Place(Struct, frozen=True):
     """Where in a report something is: any of its parts may be unknown.
 
     Each part is the name the user gave: of a connection, query, parameter, block or column; `row` says which
@@ -130,8 +130,7 @@ class WrongPassword(ConnectionFault):
     """The server wants a password, or another one."""
 
 
-@dataclass(frozen=True)
-class Correction:
+class Correction(Struct, frozen=True):
     """What is likely meant in a text: another one in place of so many characters from a position on."""
 
     position: int

@@ -5,7 +5,6 @@ A session keeps what each stage made, by what it depends on: an edit repeats onl
 
 from collections.abc import Hashable, Iterable, Mapping, Sequence
 from contextlib import suppress
-from dataclasses import replace
 from datetime import UTC, datetime
 from functools import partial
 from typing import Any
@@ -17,6 +16,7 @@ from northmoor.core.analysis.value_uses import value_names_used
 from northmoor.core.authoring.includes import with_included
 from northmoor.core.base.cache import GenerationalCache
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.base.replace import replace
 from northmoor.core.compute.chart.borrowed_groups import with_borrowed_groups
 from northmoor.core.compute.evaluate.per_page import PER_PAGE, compute_page_expressions
 from northmoor.core.compute.evaluate.scope_cells import Computed

@@ -1,7 +1,6 @@
 """Charts in the real window: inserted, grouped and changed, a mark chosen and traced, its link followed, all undone."""
 
 import shutil
-from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -13,6 +12,7 @@ from pytestqt.qtbot import QtBot
 from northmoor.app.document_controller import Selection
 from northmoor.app.pages.part_menu.entries import PartCommand, commands_in
 from northmoor.app.window import Window
+from northmoor.core.base.replace import replace
 from northmoor.core.layout.flow.fragments import ChartFragment
 from northmoor.core.model.blocks.chart import Chart, ChartAxis
 from northmoor.core.model.edits import ChartPlace

@@ -1,9 +1,8 @@
 """Where the next block begins: down the areas of pages, against a plain model; and what waits for what comes next."""
 
-from dataclasses import dataclass
-
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from msgspec import Struct
 
 from northmoor.core.layout.flow.cursor import Cursor
 from northmoor.core.layout.flow.layout_pass import ENDLESS, Region
@@ -14,8 +13,7 @@ HEIGHT = 100
 STEPS = st.lists(st.tuples(st.sampled_from(["reserve", "column", "page"]), st.integers(0, 130)), max_size=25)
 
 
-@dataclass
-class Plain:
+class Plain(Struct):
     """The same in plain words: an area, and how much of it is used."""
 
     areas: int

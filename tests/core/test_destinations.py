@@ -7,7 +7,6 @@ import socket
 import ssl
 import stat
 from collections.abc import Iterator
-from dataclasses import dataclass, field
 from email.message import EmailMessage
 from email.policy import default
 from pathlib import Path
@@ -17,6 +16,7 @@ import trustme
 from aiosmtpd.controller import Controller
 from aiosmtpd.smtp import SMTP, AuthResult, Envelope, LoginPassword, Session
 from html5lib import HTMLParser
+from msgspec import Struct, field
 from pydantic import TypeAdapter, ValidationError
 
 from northmoor.core.delivery.archive.run_folder import handed_over
@@ -166,8 +166,7 @@ def test_only_listed_commands_run_and_without_a_shell(
 # mail
 
 
-@dataclass
-class Desk:
+class Desk(Struct):
     """A mail server's mind: what it has got, and whom it refuses."""
 
     got: list[Envelope] = field(default_factory=list)

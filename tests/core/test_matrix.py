@@ -1,12 +1,12 @@
 """Matrices: every figure against straight SQL, over rows with gaps, nulls and negative values; sides, totals, windows."""
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
 from itertools import pairwise
 from typing import Any
 
 import duckdb
 import pytest
+from msgspec import Struct
 from pydantic import ValidationError
 
 from northmoor.core.checks.preflight import preflight
@@ -45,8 +45,7 @@ def report(*blocks: MatrixBlock, **more: Any) -> Report:
     return report_of(*blocks, page=WIDE, **more)
 
 
-@dataclass(frozen=True)
-class Cell:
+class Cell(Struct, frozen=True):
     """A printed cell: the page, the kind of its row and whose total it is, the keys of its row and column, its text."""
 
     page: int

@@ -3,11 +3,11 @@ none."""
 
 import sqlite3
 from collections.abc import Iterator
-from dataclasses import replace
 
 import pytest
 from sqlglot import exp
 
+from northmoor.core.base.replace import replace
 from northmoor.core.expr.placeholders import mark_placeholders
 from northmoor.core.sources.drivers.catalog import Catalog, CatalogColumn, CatalogTable
 from northmoor.core.sources.drivers.read_only import check_query

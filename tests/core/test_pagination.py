@@ -1,13 +1,14 @@
 """Pagination: the invariants over random tables, and each rule by itself."""
 
-from dataclasses import dataclass, replace
 from itertools import pairwise
 
 import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from msgspec import Struct
 
+from northmoor.core.base.replace import replace
 from northmoor.core.layout.table.pagination import Body, PaginationRules, RowMetrics, Splitter, TableFragment, paginate
 
 LINE = 10
@@ -44,8 +45,7 @@ def ranges(fragments: list[TableFragment]) -> list[tuple[int, int]]:
     return [(piece.start, piece.end) for piece in fragments]
 
 
-@dataclass
-class Case:
+class Case(Struct):
     metrics: RowMetrics
     body: int
     head: int

@@ -1,11 +1,10 @@
 """Pagination against a slow, plain reader of the rules: every page is the longest that the rules allow."""
 
-from dataclasses import replace
-
 import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from northmoor.core.base.replace import replace
 from northmoor.core.layout.table.pagination import Body, PaginationRules, RowMetrics, TableFragment, paginate
 from tests.core.test_pagination import ByLines, metrics_of
 from tests.helpers import examples

@@ -3,12 +3,12 @@
 import sqlite3
 from collections.abc import Callable
 from contextlib import closing
-from dataclasses import replace
 from typing import Any
 
 import duckdb
 import pytest
 
+from northmoor.core.base.replace import replace
 from northmoor.core.errors import QueryError
 from northmoor.core.expr.identifiers import sql_table
 from northmoor.core.sources.builder.asides import JoinPair, match_sql

@@ -2,13 +2,13 @@
 
 import re
 from collections.abc import Callable
-from dataclasses import replace
 
 import pytest
 import sqlglot
 from hypothesis import given
 from hypothesis import strategies as st
 
+from northmoor.core.base.replace import replace
 from northmoor.core.errors import QueryError
 from northmoor.core.sources.builder.edits import (
     add_operand,

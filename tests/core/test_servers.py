@@ -3,7 +3,6 @@
 import sqlite3
 import threading
 import time
-from dataclasses import replace
 from datetime import date, datetime
 from decimal import Decimal
 from pathlib import Path
@@ -18,6 +17,7 @@ from keyring.backend import KeyringBackend
 
 from northmoor.core.authoring.routine_calls import routine_call
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.base.replace import replace
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import Cancelled, ConnectionFault, OutOfMemory, QueryError, WrongPassword
 from northmoor.core.expr.identifiers import sql_table

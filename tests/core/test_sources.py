@@ -5,7 +5,6 @@ import threading
 import time
 from collections.abc import Callable
 from contextlib import closing
-from dataclasses import replace
 from datetime import UTC, date, datetime
 from decimal import Decimal
 from pathlib import Path
@@ -18,6 +17,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.base.replace import replace
 from northmoor.core.engine.arrow_types import untyped_array
 from northmoor.core.errors import Cancelled, ConnectionFault, NorthmoorError, QueryError, RefusedQuery, ReportFileError
 from northmoor.core.model.data.connections import Connections, DuckdbConnection, SqliteConnection

@@ -3,7 +3,6 @@ passes the checks of ISO 14289-1 that a machine can make."""
 
 import io
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
@@ -12,6 +11,7 @@ import pikepdf
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from msgspec import Struct, field
 
 import northmoor
 from northmoor.core.document import Document
@@ -34,8 +34,7 @@ DEMO = (
 )  # fmt: skip
 
 
-@dataclass
-class Tag:
+class Tag(Struct):
     """An element as a reader of the tree finds it: its type, its own texts in order, and its elements."""
 
     kind: str

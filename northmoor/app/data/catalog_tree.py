@@ -1,7 +1,6 @@
 """The library's connections with their tables and columns, and the report's queries."""
 
-from dataclasses import dataclass
-
+from msgspec import Struct
 from PyQt6.QtCore import QPoint, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent
 from PyQt6.QtWidgets import (
@@ -33,8 +32,7 @@ _NUMBERS = ("int", "dec", "num", "float", "double", "real")
 _DRAWINGS = (*((part, "hash") for part in _NUMBERS), ("date", "calendar"), ("time", "clock"), ("bool", "toggle-left"))
 
 
-@dataclass(frozen=True)
-class Node:
+class Node(Struct, frozen=True):
     """What an entry of the tree represents: a connection, a table, a column or a routine of it."""
 
     kind: str

@@ -1,9 +1,9 @@
 """Deliver: the formats, the edition or one block of it, and where the files go; several formats at a time."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 
+from msgspec import Struct
 from pydantic import ValidationError
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
@@ -39,8 +39,7 @@ _SUFFIX = Qt.ItemDataRole.UserRole
 _DELIVERED_ALONE = ("table", "matrix", "chart", "picture", "barcode", "readout", "text", "grid", "frame")
 
 
-@dataclass(frozen=True)
-class Delivery:
+class Delivery(Struct, frozen=True):
     """What is delivered: the files, one a format, the one block that is wanted, the choices of the formats, whether the
     run is kept in the archive, and the for-each for each of whose records there are files."""
 

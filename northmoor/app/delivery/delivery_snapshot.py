@@ -1,10 +1,11 @@
 """What the Delivery workspace shows, read at one moment from the archive, the ledger and the orders."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from datetime import UTC, date, datetime, time, timedelta
 from functools import lru_cache
 from pathlib import Path
+
+from msgspec import Struct, field
 
 from northmoor.app.language.time_left import time_left_words
 from northmoor.app.language.timetable_text import when_text
@@ -34,8 +35,7 @@ TRIGGER_ICONS = {
 }  # fmt: skip
 
 
-@dataclass(frozen=True)
-class RunLine:
+class RunLine(Struct, frozen=True):
     """A run of the list: in words, with the tone of its state, and how far it is from 0 to 1 if it is being made."""
 
     id: str
@@ -55,8 +55,7 @@ class RunLine:
         return ", ".join(part for part in (self.title, self.asked, self.state, self.result, self.went) if part)
 
 
-@dataclass(frozen=True)
-class OrderLine:
+class OrderLine(Struct, frozen=True):
     """An order of the list."""
 
     name: str
@@ -68,8 +67,7 @@ class OrderLine:
     order: StandingOrder | None
 
 
-@dataclass(frozen=True)
-class DayMarks:
+class DayMarks(Struct, frozen=True):
     """A day of the strip: the times of day of its runs from 0 to 1, with their tones, and of those to come."""
 
     day: date
@@ -77,8 +75,7 @@ class DayMarks:
     coming: tuple[float, ...] = ()
 
 
-@dataclass(frozen=True)
-class DeliverySnapshot:
+class DeliverySnapshot(Struct, frozen=True):
     """What there is."""
 
     runs: tuple[RunLine, ...] = ()

@@ -1,11 +1,11 @@
 """The properties of a part of an order or a format, to be chosen: a line for each, in words."""
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
 from functools import partial
 from types import UnionType
 from typing import Annotated, Any, Literal, Union, get_args, get_origin
 
+from msgspec import Struct, field
 from PyQt6.QtWidgets import QFormLayout, QLabel, QWidget
 
 from northmoor.app.language.translation import tr
@@ -16,8 +16,7 @@ Changed = Callable[[str, Any], object]
 _TEXT_HEIGHT = 76
 
 
-@dataclass(frozen=True)
-class PropertyWords:
+class PropertyWords(Struct, frozen=True):
     """What a property is called, what each of its values is called, what its line says while it is empty, and whether
     it has several lines."""
 

@@ -1,8 +1,8 @@
 """Printing: the real pages, drawn for the printer that the system's dialog chose."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
+from msgspec import Struct
 from PyQt6.QtCore import QMarginsF, QRectF, QSizeF
 from PyQt6.QtGui import QPageLayout, QPageSize, QPainter
 from PyQt6.QtPrintSupport import QPrintDialog, QPrinter
@@ -19,8 +19,7 @@ from northmoor.core.output.raster import rasterise
 _MOST_DPI = 600
 
 
-@dataclass(frozen=True)
-class PrintJob:
+class PrintJob(Struct, frozen=True):
     """Pages, by their indices, for a printer that is set up."""
 
     printer: QPrinter

@@ -3,7 +3,6 @@
 import sqlite3
 import threading
 from collections.abc import Callable, Sequence
-from dataclasses import replace
 from datetime import UTC, date, datetime, time, timedelta
 from functools import partial
 from pathlib import Path
@@ -38,6 +37,7 @@ from northmoor.app.language.translation import tr, tr_count
 from northmoor.app.widgets.headings import line
 from northmoor.app.worker import Worker
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.base.replace import replace
 from northmoor.core.delivery.archive.archive_index import IndexedRun, RunFilter
 from northmoor.core.delivery.archive.run_folder import FILES
 from northmoor.core.delivery.archive.run_record import RunRecord

@@ -2,10 +2,11 @@
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
 from functools import cache
 from importlib.resources import files
 from pathlib import Path
+
+from msgspec import Struct
 
 GUIDES = (
     "queries", "signals", "pages", "tables", "matrices", "charts", "blocks", "expressions", "parameters", "outputs",
@@ -14,8 +15,7 @@ GUIDES = (
 """The documentation's files, in reading order."""
 
 
-@dataclass(frozen=True)
-class Topic:
+class Topic(Struct, frozen=True):
     """A section of a guide, as Markdown; the first of each guide is its introduction."""
 
     guide: str

@@ -6,10 +6,11 @@ filled in may be such sentences itself. What is not recognised stays in English.
 """
 
 import re
-from dataclasses import dataclass
 from decimal import Decimal
 from functools import lru_cache
 from string import Formatter
+
+from msgspec import Struct
 
 from northmoor.app.language.translation import number_text, tr
 
@@ -24,8 +25,7 @@ _DEEPEST, _LONGEST = 6, 1_000
 """Sentences within one another, and characters, beyond which a text is left as it is."""
 
 
-@dataclass(frozen=True)
-class _Template:
+class _Template(Struct, frozen=True):
     """A template's pattern, and its translation."""
 
     pattern: re.Pattern[str]

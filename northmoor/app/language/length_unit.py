@@ -1,13 +1,13 @@
 """The unit in which the window shows lengths, and takes those that are typed without one."""
 
-from dataclasses import dataclass
 from decimal import Decimal
+
+from msgspec import Struct
 
 from northmoor.core.model.lengths import MILLIPOINTS, in_unit, parse_length
 
 
-@dataclass(frozen=True)
-class LengthUnit:
+class LengthUnit(Struct, frozen=True):
     """A unit: its name, how many decimal places it is shown with, and by what step of it a length changes."""
 
     name: str

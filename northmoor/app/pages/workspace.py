@@ -1,7 +1,6 @@
 """The Pages workspace: Contents and Fields at the left, the canvas, the inspector at the right."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import replace
 from functools import partial
 from typing import TYPE_CHECKING
 
@@ -29,6 +28,7 @@ from northmoor.app.pages.part_menu.part_menu import PartMenu
 from northmoor.app.pages.part_menu.style_entries import typed_style_commands
 from northmoor.app.search.matching import PaletteEntry
 from northmoor.app.worker import PageShown, Rendered, Worker
+from northmoor.core.base.replace import replace
 from northmoor.core.checks.trace.pointed import printed_values
 from northmoor.core.document import Document
 from northmoor.core.export.spreadsheet_text import spreadsheet_text

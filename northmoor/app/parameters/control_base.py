@@ -1,8 +1,8 @@
 """What every control of the parameter bar has in common: what it shows, and how it tells a choice."""
 
-from dataclasses import dataclass, field
 from typing import Any
 
+from msgspec import Struct, field
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QToolButton, QVBoxLayout, QWidget
 
@@ -13,8 +13,7 @@ from northmoor.core.model.parameters import Parameter
 from northmoor.core.values.parameter_values import Held
 
 
-@dataclass(frozen=True)
-class ControlState:
+class ControlState(Struct, frozen=True):
     """What a control shows: the value as it was given (None for none), what is held of it, and what can be chosen.
 
     `label` is what was chosen as it is printed.

@@ -1,9 +1,9 @@
 """A report that another window has open: it is gone to, read only, or copied; two windows never change one file."""
 
 import os
-from dataclasses import dataclass
 from pathlib import Path
 
+from msgspec import Struct
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QMessageBox, QWidget
 
@@ -14,8 +14,7 @@ from northmoor.core.errors import ReportFileError
 from northmoor.core.store.report_files import report_bytes
 
 
-@dataclass(frozen=True)
-class OpeningWay:
+class OpeningWay(Struct, frozen=True):
     """What is opened, and why it cannot be changed, if so."""
 
     path: Path

@@ -3,9 +3,9 @@ it to come forward."""
 
 import os
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 
+from msgspec import Struct
 from PyQt6.QtCore import QLockFile, QObject
 from PyQt6.QtNetwork import QLocalServer, QLocalSocket
 
@@ -16,8 +16,7 @@ _WAIT = 1000
 _LONGEST = 10_000
 
 
-@dataclass(frozen=True)
-class Holder:
+class Holder(Struct, frozen=True):
     """Who has a report open: a process, and on which machine, where that is not this one."""
 
     process: int

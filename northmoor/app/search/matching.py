@@ -2,8 +2,9 @@
 order, so that a slip or an abbreviation still finds it."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from itertools import pairwise
+
+from msgspec import Struct
 
 MOST_FOUND = 200
 _WHOLE, _START, _INSIDE, _LETTERS = 8, 6, 4, 1
@@ -11,8 +12,7 @@ _MOST_GAP = 3
 """How many letters may be between two typed ones."""
 
 
-@dataclass(frozen=True)
-class PaletteEntry:
+class PaletteEntry(Struct, frozen=True):
     """Something that can be found: what it is called, what kind of thing it is or where else it is offered, what
     choosing it does, the keys that do the same, and other words by which it is found."""
 

@@ -1,10 +1,10 @@
 """Links followed in the window: to a place in the document, to another report with values, to the web; and back."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from msgspec import Struct
 from PyQt6.QtCore import QObject, QUrl, pyqtSignal
 from PyQt6.QtGui import QDesktopServices
 
@@ -20,8 +20,7 @@ OpenReport = Callable[[Path, dict[str, Any]], bool]
 _LONGEST_TRAIL = 50
 
 
-@dataclass(frozen=True)
-class HistoryEntry:
+class HistoryEntry(Struct, frozen=True):
     """Where one was: the report, its values and edition, and how far the pages were scrolled."""
 
     path: Path

@@ -1,10 +1,9 @@
 """What kinds of values look like in the window: each has one record here."""
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 
-@dataclass(frozen=True)
-class KindLook:
+class KindLook(Struct, frozen=True):
     """The window's half of a kind of value."""
 
     icon: str

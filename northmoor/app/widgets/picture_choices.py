@@ -1,10 +1,10 @@
 """Choices that are seen rather than read: bold, italic, alignment and rotation as small pictures in a row."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from functools import partial
 from typing import Any
 
+from msgspec import Struct
 from PyQt6.QtWidgets import QHBoxLayout, QToolButton, QWidget
 
 from northmoor.app.language.translation import tr
@@ -14,8 +14,7 @@ from northmoor.app.widgets.value_editors import Commit
 from northmoor.app.widgets.widget_tools import pass_focus
 
 
-@dataclass(frozen=True)
-class PictureChoice:
+class PictureChoice(Struct, frozen=True):
     """A value, its icon, and what it is called."""
 
     value: Any

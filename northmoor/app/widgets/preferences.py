@@ -1,15 +1,17 @@
 """What a user prefers of the window itself; read once, when the program starts."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, fields, replace
 from typing import Any
 
+from msgspec import Struct
+from msgspec.structs import fields
 from PyQt6.QtCore import QSettings, Qt
 from PyQt6.QtGui import QGuiApplication
 
+from northmoor.core.base.replace import replace
 
-@dataclass(frozen=True)
-class Preferences:
+
+class Preferences(Struct, frozen=True):
     """The look, the size of the window's text in pixels, what the program begins with, the language of the window, its
     unit of lengths, and the rows above which is asked before a query fetches them (0 for never)."""
 

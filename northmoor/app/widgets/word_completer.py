@@ -2,7 +2,6 @@
 
 import re
 from collections.abc import Callable, Iterable
-from dataclasses import replace
 
 from PyQt6.QtCore import QEvent, QObject, QPoint, QRect, Qt
 from PyQt6.QtGui import QKeyEvent, QStandardItem, QStandardItemModel
@@ -10,6 +9,7 @@ from PyQt6.QtWidgets import QCompleter, QLineEdit, QPlainTextEdit
 
 from northmoor.app.language.translation import tr
 from northmoor.core.authoring.completions import Completion, matching_completions
+from northmoor.core.base.replace import replace
 
 _WORD = re.compile(r"[\w\":.]+$")
 _WIDTH, _ROWS = 420, 9

@@ -6,6 +6,8 @@ Later stages parse these texts no more: `expr` remembers what it has parsed, fau
 from dataclasses import dataclass
 from functools import cached_property
 
+from msgspec import Struct
+
 from northmoor.core.analysis.report_texts import PropertyPath, ReportText, Scope, texts_of
 from northmoor.core.base.cache import GenerationalCache
 from northmoor.core.errors import ExpressionError
@@ -15,8 +17,7 @@ from northmoor.core.model.base import Part
 from northmoor.core.model.report import Edition, Report
 
 
-@dataclass(frozen=True)
-class AnalysedText:
+class AnalysedText(Struct, frozen=True):
     """An expression or template with its expressions; or, where it does not parse, why."""
 
     source: ReportText

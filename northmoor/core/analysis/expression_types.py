@@ -7,8 +7,8 @@ whose value the engine casts to what is wanted of it.
 
 import re
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
 
+from msgspec import Struct
 from sqlglot import exp
 
 from northmoor.core.engine.binding import scalar_type
@@ -33,8 +33,7 @@ _COMPARING = (exp.EQ, exp.NEQ, exp.GT, exp.GTE, exp.LT, exp.LTE, exp.Between, ex
 _ONE_OF = (exp.Case, exp.If, exp.Coalesce, exp.Greatest, exp.Least)
 
 
-@dataclass(frozen=True)
-class TypeWords:
+class TypeWords(Struct, frozen=True):
     """How values whose engine type begins so are called in a sentence."""
 
     words: str
@@ -69,8 +68,7 @@ _WORDS = (
 _LIST = TypeWords("a list", ("[]",))
 
 
-@dataclass(frozen=True)
-class TypeFault:
+class TypeFault(Struct, frozen=True):
     """Why an expression has no type: a sentence, the first and the last character it is about (if known), and the whole
     text as it would be right, if that is known."""
 

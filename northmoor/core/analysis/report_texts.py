@@ -1,11 +1,11 @@
 """Every free text of a report: where it is, and whether it is an expression, a template or words for readers."""
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
 from functools import cache
 from types import UnionType
 from typing import Any, Literal, Union, get_args, get_origin
 
+from msgspec import Struct
 from pydantic.fields import FieldInfo
 
 from northmoor.core.model.base import FlowBlock, GroupingLevel, Part
@@ -38,8 +38,7 @@ _WORDS = {("Report", "title"), ("Edition", "title"), ("Choice", "value"), ("Assi
 PropertyPath = tuple[str | int, ...]
 
 
-@dataclass(frozen=True)
-class Scope:
+class Scope(Struct, frozen=True):
     """What a text belongs to: an edition, a block or query by name, and the query whose columns it names."""
 
     edition: str | None = None
@@ -47,8 +46,7 @@ class Scope:
     query: str | None = None
 
 
-@dataclass(frozen=True)
-class ReportText:
+class ReportText(Struct, frozen=True):
     """A property that holds a text: the way to it, the property and the class of its part, and the text."""
 
     path: PropertyPath

@@ -1,7 +1,8 @@
 """What can be written in an expression: fields, parameters, levels and functions, each with a word about it."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from northmoor.core.expr.function_help import FUNCTION_HELP
 from northmoor.core.expr.language import column_expression
@@ -15,8 +16,7 @@ COMPLETION_WORDS = _PARAMETER, _COMPUTED, _LEVEL, _ALL_ROWS = "Parameter", "Comp
 _MOST = 60
 
 
-@dataclass(frozen=True)
-class Completion:
+class Completion(Struct, frozen=True):
     """A word that can be written, what it is, and what readers call it where that is another name."""
 
     text: str

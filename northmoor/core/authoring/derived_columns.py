@@ -5,7 +5,8 @@ To add one, add its record to `DERIVED_COLUMNS`.
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from northmoor.core.authoring.column_roles import column_format, default_aggregate
 from northmoor.core.expr.language import bracketed, column_expression, is_one_aggregate
@@ -19,8 +20,7 @@ REPORT = "report"
 """The window of all rows."""
 
 
-@dataclass(frozen=True)
-class DerivedColumn:
+class DerivedColumn(Struct, frozen=True):
     """How a column follows from another. `value` is the expression for a figure `{x}` whose aggregate over rows is
     `{sum}`, within a window `{window}`."""
 

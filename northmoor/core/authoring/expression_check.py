@@ -2,8 +2,9 @@
 
 import re
 from collections.abc import Collection, Mapping
-from dataclasses import dataclass, field
 from difflib import get_close_matches
+
+from msgspec import Struct, field
 
 from northmoor.core.analysis.expression_types import TypeFault, expression_type, type_words
 from northmoor.core.errors import ExpressionError
@@ -17,8 +18,7 @@ _WORD = re.compile(r"[A-Za-z_]\w*")
 _NEAR = 0.6
 
 
-@dataclass(frozen=True)
-class ExpressionFault:
+class ExpressionFault(Struct, frozen=True):
     """A fault: a sentence, the characters it is about, and the text that would be right, if that is known."""
 
     message: str
@@ -27,8 +27,7 @@ class ExpressionFault:
     corrected: str | None = None
 
 
-@dataclass(frozen=True)
-class KnownNames:
+class KnownNames(Struct, frozen=True):
     """What an expression can name where it is written: fields with the kinds of their values (None for one that is not
     known), and parameters.
 

@@ -2,15 +2,15 @@
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from northmoor.core.analysis.references import column_spans, in_slots, with_ranges_replaced
 from northmoor.core.analysis.report_texts import ReportText, texts_of, with_texts
 from northmoor.core.model.report import Report
 
 
-@dataclass(frozen=True)
-class SearchTerm:
+class SearchTerm(Struct, frozen=True):
     """What is looked for: a text anywhere, or a field (of a query, or of any) where expressions name it."""
 
     text: str

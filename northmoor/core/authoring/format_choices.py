@@ -1,13 +1,13 @@
 """The formats that suit a kind of value, to be chosen by how real values look in them: CLDR patterns with a label, the
 likeliest first."""
 
-from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any, Literal
 
 import pyarrow as pa
 from babel import Locale
 from babel.dates import get_date_format, get_datetime_format, get_time_format
+from msgspec import Struct
 
 from northmoor.core.errors import ExpressionError
 from northmoor.core.expr.formats import FormatLocale, format_one
@@ -24,8 +24,7 @@ _MONEY = frozenset({
 _SHARES = frozenset({"share", "ratio", "percent", "percentage", "pct", "rate", "margin"})
 
 
-@dataclass(frozen=True)
-class FormatChoice:
+class FormatChoice(Struct, frozen=True):
     """A format: what it is called, its pattern (None: by the kind of value), and the group that it is listed in."""
 
     label: str

@@ -5,9 +5,9 @@ come with them where the report has none of the name.
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Any, TypeGuard
 
+from msgspec import Struct
 from pydantic import ValidationError
 
 from northmoor.core.errors import NorthmoorError, Place, ReportFileError
@@ -26,8 +26,7 @@ from northmoor.core.store.report_files import load_report
 _DEEPEST = 8
 
 
-@dataclass(frozen=True)
-class IncludeFault:
+class IncludeFault(Struct, frozen=True):
     """Why something is not included: the edition, the block that includes it, and the error."""
 
     edition: str
@@ -35,8 +34,7 @@ class IncludeFault:
     error: NorthmoorError
 
 
-@dataclass(frozen=True)
-class Included:
+class Included(Struct, frozen=True):
     """A report with all that it includes, and what could not be."""
 
     report: Report
@@ -74,8 +72,7 @@ def _first(error: ValidationError) -> str:
     return str(error.errors(include_url=False)[0]["msg"]).removeprefix("Value error, ") + "."
 
 
-@dataclass(frozen=True)
-class _Parts:
+class _Parts(Struct, frozen=True):
     """What is included: blocks with the queries, parameters and styles that they need."""
 
     blocks: Blocks

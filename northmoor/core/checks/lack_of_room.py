@@ -1,10 +1,10 @@
 """What gives numbers and words more room, where findings say that they have too little."""
 
 from collections.abc import Callable
-from dataclasses import replace
 from functools import partial
 from typing import Any
 
+from northmoor.core.base.replace import replace
 from northmoor.core.document import Document
 from northmoor.core.model import edits
 from northmoor.core.model.blocks.matrix import MatrixBlock

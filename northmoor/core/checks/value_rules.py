@@ -1,9 +1,10 @@
 """Preflight's rules about a report's values, which hold whether or not pages can be made of them."""
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field
 from functools import partial
 from typing import Any
+
+from msgspec import Struct, field
 
 from northmoor.core.authoring.propose_parameters import missing_parameters
 from northmoor.core.base.cancellation import CancelToken
@@ -17,8 +18,7 @@ from northmoor.core.sources.library import Library
 from northmoor.core.values.scalars import Value
 
 
-@dataclass(frozen=True)
-class ValuesToCheck:
+class ValuesToCheck(Struct, frozen=True):
     """A report's values as they were settled, its library, and what stops the checking."""
 
     resolved: ResolvedValues

@@ -3,11 +3,11 @@
 import re
 from collections.abc import Iterable, Mapping, Sequence
 from contextlib import nullcontext
-from dataclasses import dataclass
 
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
+from msgspec import Struct
 from sqlglot import exp
 
 from northmoor.core.base.arrays import Bools, Ints
@@ -26,8 +26,7 @@ _MANY = 200_000
 """Rows from which it is worth to begin another engine with more threads."""
 
 
-@dataclass(frozen=True)
-class Order:
+class Order(Struct, frozen=True):
     """What decides a table's rows: the block it is of, its levels, the order within them, which rows are kept."""
 
     block: str
@@ -36,8 +35,7 @@ class Order:
     keep_rows: str | None = None
 
 
-@dataclass(frozen=True, eq=False)
-class _Rows:
+class _Rows(Struct, frozen=True, eq=False):
     """A table's rows in order, with the columns its levels need, and the terms that order them by level and within."""
 
     table: pa.Table

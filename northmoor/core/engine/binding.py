@@ -2,7 +2,7 @@
 
 from functools import lru_cache
 
-import duckdb
+from duckdb import BinderException, ConversionException, Error
 
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.embedded import Engine, engine_message
@@ -17,7 +17,7 @@ def scalar_type(sql: str) -> tuple[str | None, str | None]:
     with Engine(CancelToken()) as engine:
         try:
             return str(engine.connection.sql(f"select {sql}").types[0]), None
-        except (duckdb.BinderException, duckdb.ConversionException) as error:
+        except (BinderException, ConversionException) as error:
             return None, engine_message(error)
-        except duckdb.Error:
+        except Error:
             return None, None

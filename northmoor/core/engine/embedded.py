@@ -3,6 +3,7 @@
 One thread: sums of floating-point numbers depend on their order, and the same input must give the same bytes.
 """
 
+import atexit
 import os
 import re
 from collections.abc import Mapping, Sequence
@@ -10,15 +11,15 @@ from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
-import duckdb
 import pyarrow as pa
+from duckdb import Error, InterruptException
 
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import LESS_MEMORY, Cancelled
 from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME, KindName
 
-EngineError = duckdb.Error
-FILE_ERRORS = (duckdb.Error, RuntimeError)
+EngineError = Error
+FILE_ERRORS = (Error, RuntimeError)
 """What the engine raises of files: names in them that are no text are no error of its own."""
 _EXHAUSTED = re.compile("bad.alloc|Out of Memory Error", re.I)
 _REFUSAL = "refused: "
@@ -57,13 +58,23 @@ def isolate(connection: Any, files: Sequence[Path] = (), zone: str = "UTC") -> N
     connection.execute("set lock_configuration = true")
 
 
+def open_database(settings: Mapping[str, Any] | None = None) -> Any:
+    """An empty database in memory, with settings beside those of every one."""
+    import duckdb  # what holds it for longer than the process's end makes it print its leaks
+
+    return duckdb.connect(":memory:", config={**SETTINGS, **(settings or {})})
+
+
 @lru_cache(_MOST_DATABASES)
 def _database(zone: str, threads: int, process: int) -> Any:  # noqa: ARG001  # one that is forked has none of its threads
     """An empty database in memory of a process: to make one takes twenty milliseconds, another connection to it next
     to nothing."""
-    made = duckdb.connect(":memory:", config={**SETTINGS, "threads": threads})
+    made = open_database({"threads": threads})
     isolate(made, zone=zone)
     return made
+
+
+atexit.register(_database.cache_clear)
 
 
 class Engine:
@@ -94,7 +105,7 @@ class Engine:
         with self._stop.on_cancel(self.connection.interrupt):
             try:
                 return self.connection.sql(sql, params=bound).to_arrow_table()
-            except duckdb.InterruptException as error:
+            except InterruptException as error:
                 raise Cancelled from error
 
 

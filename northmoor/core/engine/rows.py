@@ -1,15 +1,14 @@
 """A query's result."""
 
-from dataclasses import dataclass, field
 from datetime import datetime
 
 import pyarrow as pa
+from msgspec import Struct
 
 from northmoor.core.model.kinds.value_types import ValueType
 
 
-@dataclass(frozen=True, eq=False)
-class Rows:
+class Rows(Struct, frozen=True, eq=False):
     """A query's result.
 
     `table` has one Arrow column a result column, types as in `types`; `data_time` is the moment the data are as of, in
@@ -21,7 +20,7 @@ class Rows:
     table: pa.Table
     types: tuple[ValueType, ...]
     data_time: datetime
-    seconds: float = field(compare=False, default=0.0)
+    seconds: float = 0.0
     notes: tuple[str, ...] = ()
     is_whole: bool = True
 

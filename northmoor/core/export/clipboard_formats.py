@@ -1,8 +1,8 @@
 """What a block is on the clipboard, for programs of several kinds: HTML with looks, cells between tabs, a picture."""
 
 import io
-from dataclasses import replace
 
+from northmoor.core.base.replace import replace
 from northmoor.core.model.output_options import OutputOptions
 from northmoor.core.output.content.chart_figures import chart_figures
 from northmoor.core.output.content.nodes import ChartNode, TableNode, TextNode, leaves

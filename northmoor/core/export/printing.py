@@ -4,9 +4,10 @@ import re
 import shutil
 import subprocess
 import tempfile
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Literal, cast, get_args
+
+from msgspec import Struct
 
 from northmoor.core.base.atomic_write import write_atomically
 from northmoor.core.errors import OutputError, ParameterError, ReportFileError, Unanswered
@@ -20,8 +21,7 @@ _PATIENCE = 60
 """Seconds that CUPS may take to accept a job."""
 
 
-@dataclass(frozen=True)
-class PrintOrder:
+class PrintOrder(Struct, frozen=True):
     """How something is printed: the printer, the pages (such as 1-3,5; none for all), copies, sides, the tray, and how
     many pages are on a sheet."""
 

@@ -5,7 +5,6 @@ Dates are written with Babel, each field once for each distinct thing that it de
 """
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from datetime import date, datetime, time
 from decimal import ROUND_HALF_EVEN, Context, Decimal, localcontext
 from functools import lru_cache
@@ -17,6 +16,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from babel.dates import DateTimeFormat, get_date_format, get_time_format, tokenize_pattern
 from babel.dates import parse_pattern as parse_datetime_pattern
+from msgspec import Struct
 
 from northmoor.core.errors import ExpressionError
 from northmoor.core.expr.named_patterns import NAMED, cldr_pattern, named_writer
@@ -36,8 +36,7 @@ _MANY = 200
 _DIGITS = Context(prec=60, rounding=ROUND_HALF_EVEN)
 
 
-@dataclass(frozen=True)
-class FormatLocale:
+class FormatLocale(Struct, frozen=True):
     """What a report says about writing values: CLDR locale, ISO 4217 currency, IANA time zone."""
 
     locale: str = "en_IE"

@@ -1,11 +1,11 @@
 """What each function of expressions takes and gives, in a sentence; for whoever writes one."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 
-@dataclass(frozen=True)
-class FunctionHelp:
+class FunctionHelp(Struct, frozen=True):
     """How a function is called, and what it gives."""
 
     signature: str

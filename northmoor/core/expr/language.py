@@ -5,10 +5,10 @@ refused with the character at which it is.
 """
 
 import re
-from dataclasses import dataclass
 from functools import lru_cache
 
 import sqlglot
+from msgspec import Struct
 from sqlglot import exp
 from sqlglot.errors import SqlglotError
 from sqlglot.tokens import TokenType  # type: ignore[attr-defined]  # it is re-exported from a compiled module
@@ -142,8 +142,7 @@ _MOST_REMEMBERED = 20_000
 """Texts whose trees, or faults, are remembered."""
 
 
-@dataclass(frozen=True)
-class Expression:
+class Expression(Struct, frozen=True):
     """A checked expression: its text and its syntax tree (never changed; copy before transforming)."""
 
     text: str

@@ -4,11 +4,10 @@ A page shows some dozens of a million rows; what a table needs of the others is 
 font's digits are all as wide, that follows from a few of the values.
 """
 
-from dataclasses import dataclass
-
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
+from msgspec import Struct
 
 from northmoor.core.expr.formats import FormatLocale, format_values, has_even_shape, moment_fields
 
@@ -24,8 +23,7 @@ _BY_TIME = "ahHkKms"
 _KNOWN = frozenset("GyYuUQqMLwWdDEec" + _BY_TIME)
 
 
-@dataclass(frozen=True, eq=False)
-class LazyTexts:
+class LazyTexts(Struct, frozen=True, eq=False):
     """Values, how they are written, and texts among which is the widest where all digits are as wide."""
 
     values: pa.Array

@@ -4,12 +4,12 @@ A number is its digits before the point, in groups of three, and those after it;
 texts and joined. What one value would be written as by `formats.number_writer`, a column of them is written as here.
 """
 
-from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
+from msgspec import Struct
 
 from northmoor.core.base.arrays import Ints
 from northmoor.core.expr.text_concat import concat, scalar
@@ -18,8 +18,7 @@ _DIGITS = 18
 """Digits that fit the machine's integers."""
 
 
-@dataclass(frozen=True)
-class DecimalPattern:
+class DecimalPattern(Struct, frozen=True):
     """A usual number pattern, taken apart: the fewest and most digits after the point, the signs in their locale, and
     what is before and after a number and a negative one."""
 

@@ -9,12 +9,12 @@ digits of ``##0.#E0``, it is done as ICU does it. Rounding is half to even.
 import re
 import unicodedata
 from collections.abc import Callable
-from dataclasses import dataclass
 from decimal import ROUND_HALF_EVEN, Context, Decimal
 from functools import lru_cache
 
 from babel import Locale
 from babel.numbers import get_currency_name, get_currency_symbol
+from msgspec import Struct
 
 from northmoor.core.errors import ExpressionError
 
@@ -30,8 +30,7 @@ _Token = tuple[str, str]
 Affix = tuple[_Token, ...]
 
 
-@dataclass(frozen=True)
-class DigitPattern:
+class DigitPattern(Struct, frozen=True):
     """What the digits of a pattern say. Numbers of digits are 0 where they say nothing of them."""
 
     fewest_whole: int
@@ -47,8 +46,7 @@ class DigitPattern:
     exponent_plus: bool = False
 
 
-@dataclass(frozen=True)
-class NumberPattern:
+class NumberPattern(Struct, frozen=True):
     """A pattern, taken apart: what is before and after the digits of a number and of a negative one, and these."""
 
     prefix: Affix
@@ -199,8 +197,7 @@ def _digits(number: str) -> DigitPattern:
     )  # fmt: skip
 
 
-@dataclass(frozen=True)
-class NumberSigns:
+class NumberSigns(Struct, frozen=True):
     """The signs of a locale and a currency that numbers are written with."""
 
     decimal: str

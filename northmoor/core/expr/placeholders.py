@@ -5,11 +5,11 @@ The text is never rebuilt from its parsed form, so that what is shown is what is
 
 import re
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from itertools import pairwise
 from typing import Any
 
 import sqlglot
+from msgspec import Struct
 from sqlglot import exp
 from sqlglot.errors import SqlglotError
 from sqlglot.tokens import TokenType  # type: ignore[attr-defined]  # it is re-exported from a compiled module
@@ -21,8 +21,7 @@ _NOT_BEFORE = re.compile(r"[A-Za-z0-9_)\]'\"]")
 """What a colon of a slice, a struct or a cast is behind: ``a[1:n]``, ``{'a':b}``."""
 
 
-@dataclass(frozen=True)
-class Placeholder:
+class Placeholder(Struct, frozen=True):
     """A ``:name`` in a text: the offset of its colon, the offset after it, and the name.
 
     `is_listed` says whether it is alone in the brackets of ``in (:name)`` or ``any (:name)``, where a list may be;
@@ -81,8 +80,7 @@ def _is_argument(tokens: Sequence[Any], colon: int) -> bool:
     return False
 
 
-@dataclass(frozen=True)
-class DriverSql:
+class DriverSql(Struct, frozen=True):
     """SQL as a driver takes it: its text, and the parameters' names in the order in which they are in it."""
 
     sql: str

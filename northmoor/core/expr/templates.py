@@ -4,15 +4,15 @@ A CLDR pattern comes after the first semicolon outside quotes. ``{{`` and ``}}``
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from functools import lru_cache
+
+from msgspec import Struct
 
 from northmoor.core.errors import ExpressionError
 from northmoor.core.expr.language import Expression, parse
 
 
-@dataclass(frozen=True)
-class Slot:
+class Slot(Struct, frozen=True):
     """An expression in a template and the pattern its value is shown with (None: one that suits its type)."""
 
     expression: Expression

@@ -1,12 +1,14 @@
 """What layout needs to know besides the block it places."""
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
+from msgspec import Struct, field
+
 from northmoor.core.base.cache import GenerationalCache
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.base.replace import replace
 from northmoor.core.compute.table.page_totals import PageRanges
 from northmoor.core.errors import Place
 from northmoor.core.expr.formats import FormatLocale
@@ -42,8 +44,7 @@ class Shapers:
 _LENGTHS = ("size", "padding", "inset", "rule_above", "rule_below", "rule_left", "rule_right")
 
 
-@dataclass(frozen=True, slots=True)
-class TextFit:
+class TextFit(Struct, frozen=True):
     """How much smaller than the report has them all looks of a table are: their lengths times `share`, and texts no
     further from the edges of their cells than `most_inset` (millipoints)."""
 
@@ -75,8 +76,7 @@ def _without_pages(table: str, _: PageRanges) -> Any:
     raise KeyError(table)
 
 
-@dataclass
-class LayoutContext:
+class LayoutContext(Struct):
     """The surroundings of one layout run.
 
     report: the report, for its styles.

@@ -1,10 +1,9 @@
 """Rectangles on the page."""
 
-from dataclasses import dataclass, field
+from msgspec import Struct, field
 
 
-@dataclass(frozen=True, slots=True)
-class Rect:
+class Rect(Struct, frozen=True):
     """The room of a cell, inside its padding and inset, in millipoints on the page."""
 
     x: int
@@ -32,8 +31,7 @@ def contains(one: Rect, other: Rect) -> bool:
 _BAND = 20_000
 
 
-@dataclass(eq=False)
-class TakenRoom:
+class TakenRoom(Struct, eq=False):
     """Rectangles that are taken, by bands across the page, so that only those near another one are looked at."""
 
     _bands: dict[int, list[Rect]] = field(default_factory=dict)

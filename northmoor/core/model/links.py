@@ -5,9 +5,10 @@ An address is a URI reference (RFC 3986): ``https://…``, ``#name`` for the pla
 """
 
 import re
-from dataclasses import dataclass
 from typing import Any
 from urllib.parse import SplitResult, parse_qs, unquote, urlsplit
+
+from msgspec import Struct
 
 _MOST_VALUES = 1000
 _CONTROL = re.compile(r"[\x00-\x1f\x7f-\x9f\u2028\u2029]")
@@ -15,8 +16,7 @@ _CONTROL = re.compile(r"[\x00-\x1f\x7f-\x9f\u2028\u2029]")
 _TELEPHONE = re.compile(r"\+?[0-9().\-]{3,40}")
 
 
-@dataclass(frozen=True)
-class ReportLink:
+class ReportLink(Struct, frozen=True):
     """A report of the library, and texts for its parameters: several for a list."""
 
     file: str

@@ -5,17 +5,16 @@ columns or queries do not meet. Where they do, what is mine is kept.
 """
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
 from typing import Any
 
+from msgspec import Struct
 from pydantic import ValidationError
 
 from northmoor.core.model.base import Part
 from northmoor.core.model.report import Report
 
 
-@dataclass(frozen=True)
-class Conflict:
+class Conflict(Struct, frozen=True):
     """A place that both changed, in words from the report inward, and what each made of it; None where it is gone."""
 
     place: str

@@ -1,8 +1,8 @@
 """Looks: how text and its cell appear. A style is a look with a name, used everywhere by that name."""
 
-from dataclasses import dataclass
 from typing import Annotated, Literal
 
+from msgspec import Struct
 from pydantic import Field
 
 from northmoor.core.model.base import Color, Name, Part
@@ -76,8 +76,7 @@ class NamedStyle(Style):
     """Another style whose look this one starts from."""
 
 
-@dataclass(frozen=True, slots=True)
-class ResolvedStyle:
+class ResolvedStyle(Struct, frozen=True):
     """A look with every property decided; lengths in millipoints. `align` None means: by the kind of value."""
 
     font: str = "Plex Sans"
@@ -141,10 +140,10 @@ class ColorScale(Part):
 
 def with_overrides(base: ResolvedStyle, *looks: Style | None) -> ResolvedStyle:
     """The base with each look laid over it in turn; a look's unset properties let what is below show."""
-    values = {name: getattr(base, name) for name in ResolvedStyle.__slots__}
+    values = {name: getattr(base, name) for name in ResolvedStyle.__struct_fields__}
     for look in looks:
         if look is not None:
-            values |= {n: v for n in ResolvedStyle.__slots__ if (v := getattr(look, n)) is not None}
+            values |= {n: v for n in ResolvedStyle.__struct_fields__ if (v := getattr(look, n)) is not None}
     return ResolvedStyle(**values)
 
 

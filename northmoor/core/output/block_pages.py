@@ -1,8 +1,8 @@
 """One block by itself: for each page that it is on, a page of its own that is as large as the block is there."""
 
 from collections.abc import Iterator
-from dataclasses import replace
 
+from northmoor.core.base.replace import replace
 from northmoor.core.layout.flow.fragments import BodyBox, BoxFragment, Fragment
 from northmoor.core.layout.graphics.display_list import PAGES_PER_BATCH, Layer, Page, PagePart
 from northmoor.core.layout.page.composition import Composition

@@ -1,11 +1,12 @@
 """What an output is made of: pages, what the document says in reading order, and what the file says about itself."""
 
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass, field, replace
 from typing import BinaryIO
 
 import pyarrow as pa
+from msgspec import Struct, field
 
+from northmoor.core.base.replace import replace
 from northmoor.core.errors import OutputError
 from northmoor.core.layout.graphics.display_list import Page
 from northmoor.core.layout.page.composition import Composition
@@ -17,8 +18,7 @@ from northmoor.core.output.content.reading_order import document_nodes
 FileWriter = Callable[[BinaryIO], None]
 
 
-@dataclass(frozen=True)
-class OutputFile:
+class OutputFile(Struct, frozen=True):
     """A file of an output: what writes it, and what its name has after the output's; without that, several files are
     numbered."""
 
@@ -26,8 +26,7 @@ class OutputFile:
     name: str = ""
 
 
-@dataclass(frozen=True)
-class Metadata:
+class Metadata(Struct, frozen=True):
     """What the file says about itself: the title, its language (BCP 47), who it is by, what it is about, words it is
     found by, and further entries of the document information."""
 
@@ -39,8 +38,7 @@ class Metadata:
     keywords: str = ""
 
 
-@dataclass(frozen=True)
-class OutputDocument:
+class OutputDocument(Struct, frozen=True):
     """A document as outputs see it, or one block of it. `pages` makes all pages again each time it is called, and
     `rows` gives the fetched rows of queries; both may raise Cancelled."""
 

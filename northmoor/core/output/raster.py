@@ -1,16 +1,15 @@
 """A PDF's pages to pixels, by PDFium: for pictures and for the canvas."""
 
 import threading
-from dataclasses import dataclass
 
 import pypdfium2 as pdfium
+from msgspec import Struct
 from PIL import Image
 
 PDFIUM_LOCK = threading.Lock()  # PDFium is not made for several threads at once
 
 
-@dataclass(frozen=True)
-class Raster:
+class Raster(Struct, frozen=True):
     """Pixels of a page: blue, green, red and a filler byte for each, rows of `stride` bytes."""
 
     width: int

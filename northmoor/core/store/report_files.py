@@ -1,8 +1,9 @@
 """Report files on disk: read within a limit, written so that a crash loses nothing."""
 
 import stat
-from dataclasses import dataclass
 from pathlib import Path
+
+from msgspec import Struct
 
 from northmoor.core.base.atomic_write import write_atomically
 from northmoor.core.errors import NewerFileError, ReportFileError
@@ -20,8 +21,7 @@ def load_report(path: Path) -> Report:
     return load_part(path, Report, "northmoor_report", REPORT_VERSION, "a report")
 
 
-@dataclass(frozen=True)
-class ReportFile:
+class ReportFile(Struct, frozen=True):
     """A report and the bytes of the file that it was read from."""
 
     path: Path

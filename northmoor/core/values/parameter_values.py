@@ -1,13 +1,13 @@
 """The values of a report's parameters: read as their kinds, checked against their limits, and bound by name."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
 from types import MappingProxyType
 from typing import Any
 
 import pyarrow as pa
 import pyarrow.compute as pc
+from msgspec import Struct, field
 
 from northmoor.core.errors import ParameterError, Place
 from northmoor.core.expr.formats import FormatLocale, format_one
@@ -20,8 +20,7 @@ DATA_TIME = "data_time"
 Listed = tuple[Value, ...]
 
 
-@dataclass(frozen=True)
-class NumberRange:
+class NumberRange(Struct, frozen=True):
     """Numbers from a least to a greatest one, both within it."""
 
     least: Value
@@ -36,8 +35,7 @@ _SHOWN = 12  # labels printed of a list before it is cut
 MOST_LISTED = 1_000_000
 
 
-@dataclass(frozen=True)
-class Values:
+class Values(Struct, frozen=True):
     """One value for each name that queries and expressions can use, typed.
 
     A list is a tuple. `labels` hold what the reader chose of each parameter, as text; `kinds` the kind of each value,

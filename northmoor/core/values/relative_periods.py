@@ -9,9 +9,10 @@ ends in it takes in both.
 import re
 from calendar import monthrange
 from collections.abc import Callable
-from dataclasses import dataclass
 from datetime import UTC, date, datetime, time, timedelta
 from zoneinfo import ZoneInfo
+
+from msgspec import Struct
 
 _UNITS = "hour|day|week|month|quarter|year"
 _CALENDAR = re.compile(rf"(this|last full|next full) ({_UNITS})")
@@ -36,8 +37,7 @@ COMMON_DAYS: tuple[str, ...] = (
 """Single days worth offering."""
 
 
-@dataclass(frozen=True)
-class Clock:
+class Clock(Struct, frozen=True):
     """The moment that periods are relative to: wall time of a zone (its fold tells which of two), and the day a week
     begins with, 0 for Monday."""
 
@@ -46,8 +46,7 @@ class Clock:
     first_weekday: int = 0
 
 
-@dataclass(frozen=True)
-class Span:
+class Span(Struct, frozen=True):
     """A period from its first moment up to the moment after its end."""
 
     start: datetime

@@ -6,10 +6,11 @@ Only `Random.random` is used, whose sequence Python guarantees, so that every ma
 import math
 import sqlite3
 from collections.abc import Callable
-from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from pathlib import Path
 from random import Random
+
+from msgspec import Struct
 
 FIRST, LAST = date(2024, 1, 1), date(2025, 12, 31)
 _SEED = 1887
@@ -26,8 +27,7 @@ VESSELS = [("Curlew", 1998, 420, 68), ("Lapwing", 2004, 360, 54), ("Dunlin", 201
            ("Greenshank", 2016, 240, 36), ("Whimbrel", 2019, 180, 24)]  # fmt: skip
 
 
-@dataclass(frozen=True)
-class Route:
+class Route(Struct, frozen=True):
     """A route: its ports, months it sails, minutes under way, daily departures, adult fare in cents, and demand."""
 
     start: str

@@ -7,11 +7,12 @@ some vessels are under way.
 import math
 import sqlite3
 from collections.abc import Iterator
-from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from heapq import merge
 from pathlib import Path
 from random import Random
+
+from msgspec import Struct
 
 from northmoor.core.model.data.signal_logs import Signal, SignalLog
 from northmoor.demo.data.ferries import ROUTES, VESSELS
@@ -73,8 +74,7 @@ def _vessel(number: int, vessel: str) -> Iterator[LogEntry]:
     return _voyages(chance, number, vessel, FuelAndCount(9000.0 - 800 * number), START, DAYS)
 
 
-@dataclass
-class FuelAndCount:
+class FuelAndCount(Struct):
     """What goes on from voyage to voyage: the fuel in the tank, and how many voyages there were."""
 
     level: float

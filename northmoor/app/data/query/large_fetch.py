@@ -1,9 +1,9 @@
 """Asks before a query fetches very many rows: they are counted where they are, and fetched when that is wanted."""
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from typing import Protocol
 
+from msgspec import Struct
 from PyQt6.QtCore import QObject, QTimer
 
 from northmoor.app.data.query.sentence_controller import SentenceController
@@ -39,8 +39,7 @@ class FetchHost(Protocol):
     def show_plan(self) -> None: ...
 
 
-@dataclass(frozen=True)
-class _LargeQuery:
+class _LargeQuery(Struct, frozen=True):
     """A query of large tables: where it runs, and what it fetches at most."""
 
     connection: str

@@ -1,9 +1,9 @@
 """What the chips of a sentence open, and the steps that can be added to it."""
 
-from dataclasses import dataclass, replace
 from functools import partial
 from typing import TYPE_CHECKING, Any, Literal
 
+from msgspec import Struct
 from PyQt6.QtWidgets import QDialog, QInputDialog, QWidget
 
 from northmoor.app.data.query.dialogs.compute_dialog import ComputeDialog
@@ -23,6 +23,7 @@ from northmoor.app.data.query.sentence_context import SentenceContext
 from northmoor.app.data.query.sentence_text import own_name, short
 from northmoor.app.language.translation import tr
 from northmoor.app.widgets.menus import MenuEntries, menu_of
+from northmoor.core.base.replace import replace
 from northmoor.core.model.parameters import Parameter
 from northmoor.core.sources.builder.asides import values_sql
 from northmoor.core.sources.builder.computed_forms import FirstOfEach, read_first_of_each, with_first_of_each
@@ -51,8 +52,7 @@ if TYPE_CHECKING:
     from northmoor.app.data.query.sentence_view import SentenceView
 
 
-@dataclass(frozen=True)
-class ConditionPlace:
+class ConditionPlace(Struct, frozen=True):
     """Where a condition is: in `where` or in `having`, and its place among the conditions there."""
 
     clause: Literal["where", "having"]
@@ -381,7 +381,7 @@ class SentenceSteps:
     def _put_stacked(self, number: int, put: tuple[object, ...]) -> None:
         stacked = self._sentence.stacked
         changed = (*stacked[:number], *put, *stacked[number + 1 :])
-        self._view.report_change(tr("Change the added rows"), replace(self._sentence, stacked=changed))  # type: ignore[arg-type]
+        self._view.report_change(tr("Change the added rows"), replace(self._sentence, stacked=changed))
 
     def add_stacked(self) -> None:
         """Ask for another query whose rows are added."""

@@ -1,7 +1,6 @@
 """The query as a sentence of words and chips: each chip opens what it represents, the last one adds a step."""
 
 from collections.abc import Callable
-from dataclasses import replace
 from functools import partial
 
 from PyQt6.QtCore import pyqtSignal
@@ -14,6 +13,7 @@ from northmoor.app.data.query.sentence_text import by_words, comparison_words, j
 from northmoor.app.language.translation import tr, tr_count
 from northmoor.app.widgets.flow_layout import GLUED
 from northmoor.app.widgets.widget_tools import mark_invalid
+from northmoor.core.base.replace import replace
 from northmoor.core.model.kinds.aggregates import TOTALS
 from northmoor.core.model.parameters import Parameter
 from northmoor.core.sources.builder.computed_forms import read_first_of_each

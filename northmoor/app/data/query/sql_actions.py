@@ -1,10 +1,10 @@
 """What can be done with the SQL as a whole: reformat it, and go back to what was run before."""
 
-from dataclasses import dataclass
 from datetime import datetime
 from functools import partial
 from typing import Protocol
 
+from msgspec import Struct
 from PyQt6.QtCore import QPoint
 from PyQt6.QtWidgets import QToolButton
 
@@ -26,8 +26,7 @@ from northmoor.core.sources.library import Library
 _MOST = 20
 
 
-@dataclass(frozen=True)
-class QueryRun:
+class QueryRun(Struct, frozen=True):
     """SQL of a query that was run: when, and how many rows came in how many seconds."""
 
     query: str

@@ -1,7 +1,6 @@
 """What can be done with a column of the rows, and with a value in it: filter, sort, ask for it, leave it out."""
 
 from collections.abc import Callable
-from dataclasses import replace
 from functools import partial
 from typing import Any, Protocol
 
@@ -20,6 +19,7 @@ from northmoor.core.authoring.query_filters import (
     with_value_kept,
     with_values_kept,
 )
+from northmoor.core.base.replace import replace
 from northmoor.core.compute.explore.profile import ColumnProfile, ProfilePart
 from northmoor.core.compute.explore.written_forms import WrittenForm
 from northmoor.core.errors import NorthmoorError

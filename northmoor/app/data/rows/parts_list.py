@@ -1,8 +1,8 @@
 """What the rows of a column are made of, as bars: values, ranges or forms, each with its number of rows."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
+from msgspec import Struct
 from PyQt6.QtCore import QModelIndex, QRect, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QPainter
 from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QStyledItemDelegate, QStyleOptionViewItem
@@ -15,8 +15,7 @@ _PART, _SHARE, _WORDS, _COUNT = (Qt.ItemDataRole.UserRole + n for n in range(4))
 _LINE, _BAR = 26, 4
 
 
-@dataclass(frozen=True)
-class ShownPart:
+class ShownPart(Struct, frozen=True):
     """Some of the rows: what they are, in words, how many, and whether they can be kept alone; `tip` says more."""
 
     part: object

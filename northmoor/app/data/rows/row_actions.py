@@ -1,6 +1,5 @@
 """What can be done with the rows that are shown: check their totals, export them, see what belongs to a record."""
 
-from dataclasses import replace
 from pathlib import Path
 from typing import Any, Protocol
 
@@ -14,6 +13,7 @@ from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr
 from northmoor.app.worker import Worker
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.base.replace import replace
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import NorthmoorError
 from northmoor.core.export.row_files import write_table

@@ -1,7 +1,8 @@
 """What can be made of the signal logs that a library and a report have: new queries for spans, and for measurements."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from northmoor.app.language.translation import tr
 from northmoor.core.model.data.signal_logs import SignalLog
@@ -9,8 +10,7 @@ from northmoor.core.model.report import Report
 from northmoor.core.sources.library import Library
 
 
-@dataclass(frozen=True)
-class LogCommand:
+class LogCommand(Struct, frozen=True):
     """A new query over a log of a connection, or of a query's rows where there is no connection."""
 
     text: str

@@ -1,8 +1,8 @@
 """A searchable list of a log's signals: each with its nature, unit, number of readings, times, and its last values."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
+from msgspec import Struct
 from PyQt6.QtCore import QModelIndex, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QKeySequence, QPainter, QPen, QPolygonF, QShortcut
 from PyQt6.QtWidgets import (
@@ -27,8 +27,7 @@ _SPARK = Qt.ItemDataRole.UserRole + 1
 SPARK_WIDTH = 92
 
 
-@dataclass(frozen=True)
-class Spark:
+class Spark(Struct, frozen=True):
     """The last values of a signal, and whether each holds until the next."""
 
     values: tuple[float, ...]

@@ -1,8 +1,8 @@
 """Asks how spans of time are cut from a signal log, with a picture of the cut that follows what is filled in."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 
+from msgspec import Struct
 from pydantic import ValidationError
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QFormLayout, QLineEdit, QVBoxLayout, QWidget
@@ -33,8 +33,7 @@ _CROSSING = (
 _OPEN = ((tr("are given up to the data time"), "kept"), (tr("are left out"), "left out"))
 
 
-@dataclass(frozen=True)
-class LogContext:
+class LogContext(Struct, frozen=True):
     """What the dialogs of queries over a log refer to: the log, what it holds as far as that is known, the names of
     values, and the queries whose rows are spans."""
 

@@ -1,10 +1,10 @@
 """A standing order, new or changed: what, when and to whom; times are shown back in words, with the next of them."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
 
+from msgspec import Struct
 from pydantic import ValidationError
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
@@ -55,8 +55,7 @@ _RARE = {
 _MISSED = (("once", tr("One run for all of them")), ("each", tr("A run for each")), ("not_at_all", tr("No run")))
 
 
-@dataclass(frozen=True)
-class OrderDraft:
+class OrderDraft(Struct, frozen=True):
     """An order that is begun: its name if it has one, and what is known of it."""
 
     name: str

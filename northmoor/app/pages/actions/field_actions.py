@@ -1,7 +1,8 @@
 """What adding a field or setting a width means in each kind of block over a query's rows."""
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from northmoor.app.document_controller import Selection
 from northmoor.core.expr.language import column_expression
@@ -16,8 +17,7 @@ from northmoor.core.model.report import Report
 BlockEdit = Callable[[Report, str], Report]
 
 
-@dataclass(frozen=True)
-class BlockFieldEdits:
+class BlockFieldEdits(Struct, frozen=True):
     """Edits of one kind of block. `add_column` takes the block's name, a field, its aggregate and the place of the
     column it goes before; `add_level` a field and the place of the level; `drop` a row's place, a column, a field and
     its aggregate; `set_width` the name of a column, or of what gives columns their width, where there are columns;

@@ -1,10 +1,12 @@
 """What removing, copying and duplicating mean for a selected part of a block: that part, never the block around it."""
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
 
 from northmoor.app.document_controller import WHOLE_PAGE, ReportEdit, Selection
 from northmoor.app.language.translation import tr
+from northmoor.core.base.replace import replace
 from northmoor.core.model import clipboard, edits
 from northmoor.core.model.blocks.chart import ChartBlock
 from northmoor.core.model.blocks.containers import GridBlock
@@ -15,8 +17,7 @@ from northmoor.core.model.report import Report
 HEAD, DETAIL = RowPlace("head"), RowPlace("detail")
 
 
-@dataclass(frozen=True)
-class SelectedPart:
+class SelectedPart(Struct, frozen=True):
     """A part, as sentences call it; what removes it and, where it can be doubled, what does that.
 
     `text` is what the clipboard carries of it, and `left` what is selected when it is gone.

@@ -2,8 +2,8 @@
 
 from bisect import bisect_right
 from collections.abc import Sequence
-from dataclasses import dataclass
 
+from msgspec import Struct
 from PyQt6.QtCore import QSize
 
 GAP = 20
@@ -20,8 +20,7 @@ def next_zoom(zoom: float, is_larger: bool) -> float:
     return (larger or [_ZOOMS[-1]])[0] if is_larger else (smaller or [_ZOOMS[0]])[-1]
 
 
-@dataclass(frozen=True)
-class _Run:
+class _Run(Struct, frozen=True):
     """Pages of one size, one after another: the index of the first, the top of that, and the size of each."""
 
     first: int

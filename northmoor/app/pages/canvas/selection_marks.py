@@ -2,7 +2,6 @@
 that which opens its menu."""
 
 from collections.abc import Callable, Iterable
-from dataclasses import replace
 
 from PyQt6.QtCore import QPoint, QRect, QSize, Qt
 from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPen
@@ -15,6 +14,7 @@ from northmoor.app.pages.canvas.drag.protocol import SLACK
 from northmoor.app.pages.canvas.hit_selection import selects
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.theme import MARK
+from northmoor.core.base.replace import replace
 from northmoor.core.layout.page.hit_testing import HitRegion
 
 

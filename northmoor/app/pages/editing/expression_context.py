@@ -1,8 +1,9 @@
 """What an expression can use where it is written, and what computes it there."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
 from typing import Literal
+
+from msgspec import Struct, field
 
 from northmoor.core.authoring.completions import Completion
 from northmoor.core.authoring.expression_check import KnownNames
@@ -17,8 +18,7 @@ BeginTrial = Callable[[str, bool, Callable[[object], None]], CancelToken]
 returns what stops it."""
 
 
-@dataclass(frozen=True)
-class ExpressionContext:
+class ExpressionContext(Struct, frozen=True):
     """Completions, the names of fields, and values of them; `begin_trial` is None where no cell is chosen."""
 
     completions: Sequence[Completion] = ()

@@ -1,8 +1,8 @@
 """Editing a definition where it is: a line over the cell on the page, holding its expression or template."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
+from msgspec import Struct
 from PyQt6.QtCore import QRect, Qt
 from PyQt6.QtGui import QFocusEvent, QKeyEvent
 from PyQt6.QtWidgets import QLineEdit, QWidget
@@ -23,8 +23,7 @@ from northmoor.core.model.report import Report
 NARROWEST = 220
 
 
-@dataclass(frozen=True)
-class Definition:
+class Definition(Struct, frozen=True):
     """What a part says: the text, the edit that changes it, and whether the text is a template, not an expression."""
 
     text: str

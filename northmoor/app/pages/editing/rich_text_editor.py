@@ -5,9 +5,9 @@ the look of what is before.
 """
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
 from typing import Any
 
+from msgspec import Struct
 from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtGui import QColor, QFont, QKeyEvent, QTextCharFormat, QTextCursor
 from PyQt6.QtWidgets import (
@@ -32,8 +32,7 @@ from northmoor.core.model.styles import Style
 _RUN = QTextCharFormat.Property.UserProperty + 1
 
 
-@dataclass(frozen=True)
-class RunFormat:
+class RunFormat(Struct, frozen=True):
     """What a run is beyond its text."""
 
     style: str | None = None

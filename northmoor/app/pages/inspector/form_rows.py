@@ -1,9 +1,9 @@
 """The rows of a form: editors with their names, texts, buttons, and the beginnings of sections."""
 
 from collections.abc import Callable, Hashable, Mapping, Sequence
-from dataclasses import dataclass, replace
 from typing import Any
 
+from msgspec import Struct
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QLabel, QMenu, QPushButton, QSizePolicy, QToolButton, QWidget
 
@@ -11,10 +11,10 @@ from northmoor.app.language.translation import tr
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.theme import STONE_TEXT
 from northmoor.app.widgets.value_editors import ChoiceEditor, Commit, LineEditor
+from northmoor.core.base.replace import replace
 
 
-@dataclass(frozen=True)
-class FormRow:
+class FormRow(Struct, frozen=True):
     """A row of a form. The widget that `make` makes calls what it is given with each value that someone sets.
 
     Rows whose keys are equal are shown by one widget, whose `show_value` is given the new row's value.

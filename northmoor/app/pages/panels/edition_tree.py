@@ -1,13 +1,15 @@
 """What an edition is made of, as entries of a tree: their texts, icons, and what each selects."""
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
 
 from northmoor.app.document_controller import WHOLE_PAGE, Selection
 from northmoor.app.language.translation import tr
 from northmoor.app.pages.inspector.chart_forms import STEP_NAMES
 from northmoor.app.pages.inspector.table_forms import row_name
 from northmoor.app.widgets.theme import RAILS
+from northmoor.core.base.replace import replace
 from northmoor.core.layout.page.headers_footers import pieces
 from northmoor.core.model.blocks.block_types import BLOCK_TYPE_OF_KIND, Block
 from northmoor.core.model.blocks.chart import Chart, ChartBlock
@@ -24,8 +26,7 @@ Select = Callable[[str], Selection]
 _RUNNING_ICONS = {"header": "panel-top", "footer": "panel-bottom"}
 
 
-@dataclass(frozen=True)
-class TreeEntry:
+class TreeEntry(Struct, frozen=True):
     """An entry: its text, its icon (and the colour of that, where it is not the usual one), what it selects, and the
     entries below it."""
 

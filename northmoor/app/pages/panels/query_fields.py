@@ -1,9 +1,9 @@
 """The fields of the report's queries, read beside the window: also of queries that nothing on the pages shows."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from typing import Any
 
+from msgspec import Struct, field
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from northmoor.app.document_controller import DocumentController
@@ -17,8 +17,7 @@ from northmoor.core.model.report import Report
 from northmoor.core.session import Session
 
 
-@dataclass(frozen=True)
-class QueryFields:
+class QueryFields(Struct, frozen=True):
     """A query's fields with the types of their values; `fault` says why there are none."""
 
     fields: tuple[Field, ...] = ()

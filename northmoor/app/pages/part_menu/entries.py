@@ -1,8 +1,8 @@
 """The entries of a part's menu, and how they are shown as a menu or found by their words."""
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
 
+from msgspec import Struct
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QLabel, QMenu, QWidget, QWidgetAction
@@ -11,8 +11,7 @@ from northmoor.app.document_controller import ReportEdit
 from northmoor.app.widgets.icons import icon
 
 
-@dataclass(frozen=True)
-class PartCommand:
+class PartCommand(Struct, frozen=True):
     """Something that is done to the selected part. `change` is the edit that it makes, where it is nothing else: it can
     be made to several parts at once. `is_of_all`: it is done to all parts that are selected anyhow.
 
@@ -32,8 +31,7 @@ class PartCommand:
     is_of_all: bool = False
 
 
-@dataclass(frozen=True)
-class PartGroup:
+class PartGroup(Struct, frozen=True):
     """Commands in a menu of their own."""
 
     text: str

@@ -1,9 +1,10 @@
 """What a format is chosen for: a column of a table, a cell of a heading or total, a measure or a level of a matrix."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from functools import partial
 from typing import Any
+
+from msgspec import Struct
 
 from northmoor.app.document_controller import ReportEdit
 from northmoor.app.language.translation import tr
@@ -18,8 +19,7 @@ CHANGE_FORMAT = tr("Change the format")
 _LONGEST = 32
 
 
-@dataclass(frozen=True)
-class FormatTarget:
+class FormatTarget(Struct, frozen=True):
     """`name` is what its values are called, `pattern` how they are written now, `change` what changes properties of
     it, and `negative` whether its negative numbers are red, with what changes that (None where it cannot be)."""
 

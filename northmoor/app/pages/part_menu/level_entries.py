@@ -1,6 +1,5 @@
 """What is done to a level of a table or matrix, and so to all groups of it."""
 
-from dataclasses import replace
 from functools import partial
 
 from northmoor.app.document_controller import Selection
@@ -9,6 +8,7 @@ from northmoor.app.pages.part_menu.entries import PartCommand, PartEntry, PartGr
 from northmoor.app.pages.part_menu.format_target import format_group
 from northmoor.app.pages.part_menu.part_context import PartContext
 from northmoor.core.authoring import table_commands
+from northmoor.core.base.replace import replace
 from northmoor.core.expr.language import column_expression
 from northmoor.core.model import edits
 from northmoor.core.model.blocks.matrix import MatrixBlock

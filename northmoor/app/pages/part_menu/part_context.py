@@ -2,9 +2,10 @@
 the window's own commands."""
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from functools import partial
 from typing import Any, Protocol
+
+from msgspec import Struct
 
 from northmoor.app.document_controller import DocumentController, ReportEdit, Selection
 from northmoor.app.pages.part_menu.entries import PartCommand
@@ -43,8 +44,7 @@ class PartTools(Protocol):
         """Select another part."""
 
 
-@dataclass(frozen=True, eq=False)
-class PartContext:
+class PartContext(Struct, frozen=True, eq=False):
     """`field_kinds` are the kinds of the columns of the query of the block, and `window_commands` gives a command of
     the main menu by its name."""
 

@@ -1,7 +1,8 @@
 """Tables, matrices and charts begun with chosen fields, each with its role: what a new block of rows is made of."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
 
 from northmoor.core.authoring.starters.starter_layouts import (
     MONTH_FORMAT,
@@ -10,6 +11,7 @@ from northmoor.core.authoring.starters.starter_layouts import (
     matrix_level,
     table_of_fields,
 )
+from northmoor.core.base.replace import replace
 from northmoor.core.model.blocks.block_types import Block
 from northmoor.core.model.blocks.chart import ChartBlock, ChartLevel, ChartMeasure
 from northmoor.core.model.blocks.matrix import MatrixBlock, Measure
@@ -23,16 +25,14 @@ _LISTED = 8
 """How many columns a table has at first."""
 
 
-@dataclass(frozen=True)
-class ChosenField:
+class ChosenField(Struct, frozen=True):
     """A field of a new block, and what it is there."""
 
     field: Field
     role: str
 
 
-@dataclass(frozen=True)
-class RoleChoice:
+class RoleChoice(Struct, frozen=True):
     """A role that a field can have, with the aggregate of one that sums it up."""
 
     label: str
@@ -44,8 +44,7 @@ class RoleChoice:
         return ChosenField(field if self.total is None else replace(field, total=self.total), self.role)
 
 
-@dataclass(frozen=True)
-class BlockStarter:
+class BlockStarter(Struct, frozen=True):
     """A kind of block that is begun with fields. `roles` are what a field can be in it, with their labels; `propose`
     chooses likely fields of a query; `make` makes the block of a query's name and fields; `single` are roles that only
     one field can have."""

@@ -5,10 +5,10 @@ Keys, codes, years and other ordinals, and coordinates are never added up; rates
 
 import re
 from collections.abc import Iterable
-from dataclasses import dataclass
 
 import pyarrow as pa
 import pyarrow.compute as pc
+from msgspec import Struct
 
 from northmoor.core.expr.label_numbers import KEY_WORDS, LABEL_PATTERN, ORDINAL_WORDS, are_years, words_of
 from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME
@@ -16,8 +16,7 @@ from northmoor.core.model.kinds.value_types import ValueType
 from northmoor.core.sources.drivers.catalog import CatalogTable
 
 
-@dataclass(frozen=True)
-class FieldRole:
+class FieldRole(Struct, frozen=True):
     """What a field is: `total` is the aggregate that sums it up, `format` how its numbers are written."""
 
     name: str

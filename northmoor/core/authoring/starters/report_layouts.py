@@ -1,10 +1,12 @@
 """Layouts that a new report can begin with: each proposes what the chosen fields are, and makes the report's page."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
 
 from northmoor.core.authoring.starters.block_starters import BLOCK_STARTERS, BlockStarter, ChosenField
 from northmoor.core.authoring.starters.starter_layouts import STYLES, Field, running_footer
+from northmoor.core.base.replace import replace
 from northmoor.core.model.blocks.block_types import Block
 from northmoor.core.model.blocks.containers import ForEachBlock
 from northmoor.core.model.blocks.text import TextBlock, literal_template
@@ -15,8 +17,7 @@ _NEEDS_TWO = "Tick another field, and one whose values repeat from row to row."
 _HEADING = TextBlock(name="title", text="{report_title()}", style="title", space_after=14_000)
 
 
-@dataclass(frozen=True)
-class ReportLayout:
+class ReportLayout(Struct, frozen=True):
     """A layout. `needs` says what it lacks where it does not fit; `required` are roles of which each must be given to a
     field, beside one that has another role if `is_more` is so."""
 

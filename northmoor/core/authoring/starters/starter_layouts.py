@@ -1,8 +1,9 @@
 """Layouts a new report may begin with: its styles, and a listing, groups, a matrix or statements of chosen fields."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from types import MappingProxyType
+
+from msgspec import Struct
 
 from northmoor.core.model.blocks.matrix import MatrixLevel
 from northmoor.core.model.blocks.table import Cell, Column, Level, Row, TableBlock
@@ -110,8 +111,7 @@ def listing_total_row(
     return Row(style=style, cells=tuple(sums))
 
 
-@dataclass(frozen=True)
-class Field:
+class Field(Struct, frozen=True):
     """A field of a query: its name, the expression that means it, what readers call it, and how it is totalled, if at
     all. `is_moment`: its months make better groups than its days; `format`: how its numbers are written; `repeats`: it
     has so few values that they make groups of several rows."""

@@ -1,7 +1,8 @@
 """The query of a new report: a table, those that are joined to it by their keys, and a condition."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+
+from msgspec import Struct
 
 from northmoor.core.authoring.query_filters import (
     expression_of,
@@ -11,6 +12,7 @@ from northmoor.core.authoring.query_filters import (
     with_value_kept,
 )
 from northmoor.core.authoring.starters.new_report import table_query
+from northmoor.core.base.replace import replace
 from northmoor.core.errors import Place, QueryError
 from northmoor.core.expr.identifiers import sql_table
 from northmoor.core.model import edits
@@ -28,8 +30,7 @@ from northmoor.core.sources.library import Library
 from northmoor.core.values.scalars import read_scalar
 
 
-@dataclass(frozen=True)
-class JoinedTable:
+class JoinedTable(Struct, frozen=True):
     """A table and how it is joined. `is_lookup`: each row finds at most one of its rows, so that none is repeated."""
 
     table: CatalogTable
@@ -37,8 +38,7 @@ class JoinedTable:
     is_lookup: bool
 
 
-@dataclass(frozen=True)
-class StarterSource:
+class StarterSource(Struct, frozen=True):
     """A connection's table, with the tables that are joined to it in their order."""
 
     connection: str
@@ -106,8 +106,7 @@ def operators_of(kind: KindName) -> Sequence[str]:
     return [each for each in OPERATOR_WORDS if each not in left_out and (each != "contains" or kind == "text")]
 
 
-@dataclass(frozen=True)
-class StarterFilter:
+class StarterFilter(Struct, frozen=True):
     """Which rows a new report has: those whose column compares with a value, as typed; or, where `is_asked`, those that
     whoever runs it chooses from the column's values."""
 

@@ -1,13 +1,13 @@
 """Traces of marks of charts, by themselves, in rows of tables and in records."""
 
 from collections.abc import Iterator, Mapping
-from dataclasses import replace
 from typing import Any
 
 import pyarrow as pa
 
 from northmoor.core.base.arrays import Ints
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.base.replace import replace
 from northmoor.core.checks.trace.figures import Figure, Trace
 from northmoor.core.compute.chart.evaluation import (
     CellChartPlan,

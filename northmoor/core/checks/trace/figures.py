@@ -1,9 +1,10 @@
 """What a trace consists of: the figures behind a shown text, each verified, and its scope in words."""
 
 import math
-from dataclasses import dataclass
 from decimal import Decimal
 from typing import Any
+
+from msgspec import Struct
 
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.compute.evaluate.scope_cells import Computed
@@ -17,8 +18,7 @@ from northmoor.core.layout.flow.fragments import TableFragmentOnPage
 from northmoor.core.layout.page.hit_testing import HitRegion
 
 
-@dataclass(frozen=True)
-class Figure:
+class Figure(Struct, frozen=True):
     """One value of a cell: its formula, the value that was computed, and what plain SQL says."""
 
     formula: str
@@ -34,8 +34,7 @@ class Figure:
         return self.verification.rows == self.expected_rows and _is_equal(self.value, self.verification.value)
 
 
-@dataclass(frozen=True, eq=False)
-class Trace:
+class Trace(Struct, frozen=True, eq=False):
     """Why a cell shows what it shows: the text, what its rows are in words, its figures, and the rows behind them."""
 
     shown: str

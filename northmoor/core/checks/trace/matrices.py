@@ -1,10 +1,9 @@
 """Traces of cells of matrices."""
 
-from dataclasses import replace
-
 import pyarrow as pa
 
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.base.replace import replace
 from northmoor.core.checks.trace.figures import Figure, Trace, text_on_page
 from northmoor.core.compute.crosstab.cell_values import CellLevel, CrosstabExpression
 from northmoor.core.compute.crosstab.evaluation import CrosstabData, crosstab_plan

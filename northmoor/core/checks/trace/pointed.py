@@ -2,11 +2,11 @@
 filters are chosen by."""
 
 from collections.abc import Collection
-from dataclasses import dataclass
 from typing import Any
 
 import pyarrow as pa
 import pyarrow.compute as pc
+from msgspec import Struct
 
 from northmoor.core.checks.trace.tables import cell_content, figure_address, traced_fragment
 from northmoor.core.compute.evaluate.scope_names import DETAIL, PAGE_SCOPES
@@ -20,8 +20,7 @@ from northmoor.core.layout.page.hit_testing import HitRegion
 from northmoor.core.model.blocks.table import RowPlace
 
 
-@dataclass(frozen=True, eq=False)
-class PointedValue:
+class PointedValue(Struct, frozen=True, eq=False):
     """A value on a page, and all values that its cell's definition has."""
 
     value: Any

@@ -1,15 +1,16 @@
 """Traces of statistics of signals: the readings behind one, how long each counted, and the same asked in plain SQL."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any
 
 import numpy as np
 import pyarrow as pa
+from msgspec import Struct
 from sqlglot import exp
 
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.base.replace import replace
 from northmoor.core.checks.trace.figures import Figure, Trace
 from northmoor.core.checks.trace.statistic_sql import statistic_sql
 from northmoor.core.compute.explain.table_query import Verification
@@ -30,8 +31,7 @@ from northmoor.core.sources.signals.statistics import is_on
 from northmoor.core.sources.signals.windows import instant, wall_moment
 
 
-@dataclass(frozen=True)
-class _Traced:
+class _Traced(Struct, frozen=True):
     """A statistic in a row of a query's result."""
 
     wanted: StatisticColumn

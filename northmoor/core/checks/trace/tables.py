@@ -1,11 +1,11 @@
 """Traces of cells of tables."""
 
-from dataclasses import replace
 from typing import Any
 
 import pyarrow as pa
 
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.base.replace import replace
 from northmoor.core.checks.trace.figures import Trace, figure_of, scope_words, text_on_page
 from northmoor.core.compute.evaluate.scope_names import PAGE_SCOPES
 from northmoor.core.compute.evaluate.slots import head_content, scope_of, template_of

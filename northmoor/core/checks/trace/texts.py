@@ -1,11 +1,10 @@
 """Traces of texts: paragraphs, readouts, headers and footers."""
 
-from dataclasses import replace
-
 import numpy as np
 import pyarrow as pa
 
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.base.replace import replace
 from northmoor.core.checks.trace.figures import Figure, Trace, figure_of, scope_words
 from northmoor.core.compute.evaluate.slots import slots_in
 from northmoor.core.compute.explain.table_query import FigureAddress, TableVerifier, Verification, verify_outside_tables

@@ -1,7 +1,8 @@
 """What a cell would show if its content were another: the value of an expression while it is being written."""
 
-from dataclasses import dataclass
 from typing import Any
+
+from msgspec import Struct
 
 from northmoor.core.authoring.column_roles import column_format
 from northmoor.core.base.cancellation import CancelToken
@@ -20,8 +21,7 @@ from northmoor.core.model.blocks.table import Content, RowPlace, TableBlock
 from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME
 
 
-@dataclass(frozen=True)
-class Trial:
+class Trial(Struct, frozen=True):
     """What would be shown, and the kind of the value in words (empty for a text with values in it)."""
 
     shown: str

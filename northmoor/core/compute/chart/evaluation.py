@@ -6,13 +6,14 @@ table has the groups of that row around them all.
 
 import math
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, replace
 
 import numpy as np
 import pyarrow as pa
+from msgspec import Struct
 
 from northmoor.core.base.arrays import Ints
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.base.replace import replace
 from northmoor.core.compute.chart.reduction import LinePlan, is_in_time, line_plan, reduced
 from northmoor.core.compute.crosstab.cell_values import CellLevel, CrosstabExpression
 from northmoor.core.compute.crosstab.chart_data import LARGEST, ChartData, ChartLevels
@@ -36,8 +37,7 @@ MOST_MARKS = 100_000
 _MOST_BINS = 60
 
 
-@dataclass(frozen=True)
-class ChartPlan:
+class ChartPlan(Struct, frozen=True):
     """All that the computation of a chart depends on, and nothing of its looks; usable as a cache key. `binned` is what
     a histogram counts in ranges, and how wide they are if that is given."""
 
@@ -203,8 +203,7 @@ def _width(least: float | None, greatest: float | None, count: int, low: float, 
     return min((step * power for step in (1, 2, 2.5, 5, 10) if step * power >= wanted * 0.999), default=10 * power)
 
 
-@dataclass(frozen=True)
-class CellChartPlan:
+class CellChartPlan(Struct, frozen=True):
     """The chart of a table's row: the scope of the row, and what has to be computed for all its groups at once."""
 
     scope: int

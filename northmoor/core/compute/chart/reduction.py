@@ -5,12 +5,13 @@ The method is that of M4 (Jugel et al., VLDB 2014).
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
 
 import pyarrow as pa
+from msgspec import Struct
 from sqlglot import exp
 
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.base.replace import replace
 from northmoor.core.engine.embedded import Engine
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import ExpressionError
@@ -23,8 +24,7 @@ STRETCHES = 4_000
 _SIMPLE = (exp.Max, exp.Min, exp.AnyValue, exp.Avg, exp.Sum)
 
 
-@dataclass(frozen=True)
-class LinePlan:
+class LinePlan(Struct, frozen=True):
     """Lines that can be drawn through fewer points: the column of time, those that make panels and series, and those of
     values; `is_on_scale` where moments are as far apart as they are in time, `has_condition` where only some rows
     count."""

@@ -6,15 +6,16 @@ averages and of distinct counts are right; windows name a side, a level or the r
 """
 
 from collections.abc import Collection, Iterable, Mapping
-from dataclasses import dataclass, field, replace
 from typing import NamedTuple
 
 import numpy as np
 import pyarrow as pa
+from msgspec import Struct, field
 from sqlglot import exp
 
 from northmoor.core.base.arrays import Bools, Ints
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.base.replace import replace
 from northmoor.core.compute.crosstab.group_axes import Axis
 from northmoor.core.compute.crosstab.preaggregation import KEY, PreaggregatedRows, is_key
 from northmoor.core.compute.evaluate.by_group import scope_table
@@ -56,16 +57,14 @@ class CellLevel(NamedTuple):
     columns: int
 
 
-@dataclass(frozen=True, order=True)
-class CrosstabExpression:
+class CrosstabExpression(Struct, frozen=True, order=True):
     """An expression wanted at a crossing."""
 
     level: CellLevel
     expression: str
 
 
-@dataclass(frozen=True, eq=False)
-class CrosstabScope:
+class CrosstabScope(Struct, frozen=True, eq=False):
     """What expressions can refer to: the columns of the rows, the levels of both sides, the report's queries."""
 
     names: tuple[str, ...]
@@ -76,8 +75,7 @@ class CrosstabScope:
     """What the windows are called that are one group of a side, over all of the other."""
 
 
-@dataclass(frozen=True, eq=False)
-class Sides:
+class Sides(Struct, frozen=True, eq=False):
     """What is crossed: the rows of the data and the two sides over them."""
 
     rows_in: PreaggregatedRows
@@ -90,8 +88,7 @@ class Sides:
         return self.rows.size(at.rows), self.columns.size(at.columns)
 
 
-@dataclass(frozen=True, eq=False)
-class CellValues:
+class CellValues(Struct, frozen=True, eq=False):
     """The values of expressions, row by row, and at each crossing which cells have rows behind them."""
 
     values: Mapping[CrosstabExpression, Computed]

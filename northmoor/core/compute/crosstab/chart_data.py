@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
+from msgspec import Struct
 
 from northmoor.core.base.arrays import Floats, Ints
 from northmoor.core.compute.crosstab.cell_values import CellLevel, CellValues, CrosstabExpression, Sides
@@ -17,8 +18,7 @@ LARGEST = 1e30
 """Numbers further from zero are not drawn: nothing could be seen in them, and sums of them overflow."""
 
 
-@dataclass(frozen=True)
-class ChartLevels:
+class ChartLevels(Struct, frozen=True):
     """How many levels of a chart's rows are open at its steps: the group of a table in which it is, a panel, a
     category, a mark; a step that it does not have is as deep as the one around it. `series` is 1 where it has series.
     """
@@ -43,8 +43,8 @@ class ChartData:
     crossings: CellValues
     depths: ChartLevels
     bin_width: float | None = None
-    _numbers: dict[CrosstabExpression, Floats] = field(default_factory=dict, repr=False)
-    _around: dict[tuple[int, int], Ints] = field(default_factory=dict, repr=False)
+    _numbers: dict[CrosstabExpression, Floats] = field(default_factory=dict)
+    _around: dict[tuple[int, int], Ints] = field(default_factory=dict)
 
     @property
     def has_rows(self) -> bool:

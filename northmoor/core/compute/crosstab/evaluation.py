@@ -2,12 +2,13 @@
 
 from collections.abc import Iterator, Mapping
 from contextlib import suppress
-from dataclasses import dataclass, replace
 
 import numpy as np
 import pyarrow as pa
+from msgspec import Struct
 
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.base.replace import replace
 from northmoor.core.compute.crosstab.cell_values import (
     CellLevel,
     CellValues,
@@ -41,8 +42,7 @@ MOST_CELLS = 5_000_000
 """Cells of a matrix without its totals."""
 
 
-@dataclass(frozen=True)
-class CrosstabPlan:
+class CrosstabPlan(Struct, frozen=True):
     """All that the computation of a matrix depends on, and nothing of its looks; usable as a cache key."""
 
     query: str
@@ -58,8 +58,7 @@ class CrosstabPlan:
     """What the windows are called that a side's groups are."""
 
 
-@dataclass(frozen=True, eq=False)
-class CrosstabData:
+class CrosstabData(Struct, frozen=True, eq=False):
     """A matrix's sides and what is computed where they cross."""
 
     sides: Sides

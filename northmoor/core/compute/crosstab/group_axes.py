@@ -5,16 +5,17 @@ choose the groups of a table; combinations that no row has can be added before.
 """
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
 from datetime import timedelta
 from typing import Any
 
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
+from msgspec import Struct
 
 from northmoor.core.base.arrays import Ints
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.base.replace import replace
 from northmoor.core.compute.crosstab.preaggregation import PreaggregatedRows
 from northmoor.core.compute.evaluate.by_group import TableScope
 from northmoor.core.compute.evaluate.compiler import Compiler, EvaluationScope
@@ -33,16 +34,14 @@ MOST_PATHS = 200_000
 """Combinations of keys on one side."""
 
 
-@dataclass(frozen=True)
-class Fill:
+class Fill(Struct, frozen=True):
     """What keys of a level are added: see `MatrixLevel.fill` and `members`."""
 
     kind: str = "none"
     members: str | None = None
 
 
-@dataclass(frozen=True, eq=False)
-class Axis:
+class Axis(Struct, frozen=True, eq=False):
     """A side's groups by level, over its combinations of keys in order, and for each row of the data the number of its
     innermost group (−1: left out)."""
 

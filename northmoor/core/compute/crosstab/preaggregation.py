@@ -6,9 +6,9 @@ values cannot, and are computed from the rows as they are.
 """
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
 
 import pyarrow as pa
+from msgspec import Struct, field
 from sqlglot import exp, parse_one
 
 from northmoor.core.compute.evaluate.compiler import AggregateCall, CompiledExpression, Compiler, EvaluationScope
@@ -29,8 +29,7 @@ _EXACT = (
 """What sums of integers and decimals may be made of, so that the order of adding up makes no difference."""
 
 
-@dataclass(frozen=True, eq=False)
-class PreaggregatedRows:
+class PreaggregatedRows(Struct, frozen=True, eq=False):
     """Rows: `names` are the columns of the fetched ones; where they are added up, `keys` are the columns that hold the
     values of key expressions, and `parts` how aggregates, by their SQL, are put together."""
 
@@ -44,8 +43,7 @@ class PreaggregatedRows:
         return self.parts.get(aggregate, aggregate)
 
 
-@dataclass(frozen=True)
-class AggregationRequest:
+class AggregationRequest(Struct, frozen=True):
     """What is asked of rows: the sides they are grouped by, which rows are kept, and all aggregates."""
 
     sides: tuple[Order, Order]

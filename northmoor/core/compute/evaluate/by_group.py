@@ -4,13 +4,14 @@ Every aggregate is computed once for each group of its scope; cells are scalars 
 """
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, replace
 from functools import partial
 
 import numpy as np
 import pyarrow as pa
+from msgspec import Struct
 
 from northmoor.core.base.arrays import Ints
+from northmoor.core.base.replace import replace
 from northmoor.core.compute.evaluate.compiler import AggregateCall, CompiledExpression, Compiler, EvaluationScope
 from northmoor.core.compute.evaluate.inner_groups import keys_inside
 from northmoor.core.compute.evaluate.scope_cells import (
@@ -29,8 +30,7 @@ from northmoor.core.expr.identifiers import quoted
 from northmoor.core.expr.language import Expression, bare_column, parse
 
 
-@dataclass(frozen=True)
-class TableScope:
+class TableScope(Struct, frozen=True):
     """A table's rows as they lie in the engine: its columns' names, how many rows, its levels, the other queries, and
     which of the fetched rows each is; `table` are the rows themselves."""
 

@@ -6,9 +6,9 @@ each level, outermost first), `DETAIL` (a row), and, once its pages are known, t
 """
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
 from typing import Any
 
+from msgspec import Struct, field
 from sqlglot import exp
 
 from northmoor.core.compute.evaluate.inner_groups import InnerGroups, InnerGroupsCompiler, has_inner_groups
@@ -33,8 +33,7 @@ from northmoor.core.expr.language import Expression, function_name, is_aggregate
 from northmoor.core.values.parameter_values import Values
 
 
-@dataclass(frozen=True)
-class AggregateCall:
+class AggregateCall(Struct, frozen=True):
     """An aggregate that an expression needs: over the groups of a table's scope, or all rows of another query."""
 
     scope: int | str
@@ -43,8 +42,7 @@ class AggregateCall:
     """The groups within those of the scope that it runs over, where it does not run over rows."""
 
 
-@dataclass(frozen=True)
-class CompiledExpression:
+class CompiledExpression(Struct, frozen=True):
     """An expression's scalar SQL over aggregates that are named by `name_of`, its bound values, and its needs.
 
     `constants` are bare columns in a group row, each with the SQL that is true where the column has one value.
@@ -59,8 +57,7 @@ class CompiledExpression:
     """Whether it says what a group is: its key, or another column that has one value in it."""
 
 
-@dataclass(frozen=True)
-class Constant:
+class Constant(Struct, frozen=True):
     """A bare column in a heading or total row: it must have one value in the group."""
 
     column: str
@@ -68,15 +65,13 @@ class Constant:
     distinct: AggregateCall
 
 
-@dataclass(frozen=True)
-class PageColumn:
+class PageColumn(Struct, frozen=True):
     """A named value that differs from page to page: a column of the pages."""
 
     name: str
 
 
-@dataclass(frozen=True)
-class EvaluationScope:
+class EvaluationScope(Struct, frozen=True):
     """The place of an expression.
 
     `columns` are the query's columns, `levels` the names of the table's levels outermost first, `scope` as above,

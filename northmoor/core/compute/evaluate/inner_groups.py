@@ -5,9 +5,9 @@ level ``rate``, and the outer aggregate runs over those groups. ``over (partitio
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+from msgspec import Struct
 from sqlglot import exp
 
 from northmoor.core.compute.evaluate.scope_names import COUNTED
@@ -18,8 +18,7 @@ if TYPE_CHECKING:
     from northmoor.core.compute.evaluate.compiler import ExpressionCompiler
 
 
-@dataclass(frozen=True)
-class InnerGroups:
+class InnerGroups(Struct, frozen=True):
     """Groups within the groups of an aggregate: the SQL of what makes them, with its name, and of their values."""
 
     keys: tuple[tuple[str, str], ...]

@@ -1,14 +1,15 @@
 """Cells: the expressions of one scope computed together, and each one's faults kept to itself."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
 from functools import partial
 from typing import Any
 
 import pyarrow as pa
 import pyarrow.compute as pc
+from msgspec import Struct, field
 
 from northmoor.core.analysis.expression_types import TypeFault, expression_type
+from northmoor.core.base.replace import replace
 from northmoor.core.compute.evaluate.compiler import AggregateCall, CompiledExpression, Compiler, name_of
 from northmoor.core.compute.evaluate.inner_groups import InnerGroups, inner_groups_sql
 from northmoor.core.compute.evaluate.scope_names import OWN, group_column
@@ -20,16 +21,14 @@ ROWS_TABLE = "__nm_rows"
 """The engine's name for a table's rows in their order, with their group numbers."""
 
 
-@dataclass(frozen=True)
-class Fault:
+class Fault(Struct, frozen=True):
     """Why a cell has no value in a row; `values` is how many there are, where that is the reason."""
 
     message: str
     values: int | None = None
 
 
-@dataclass(frozen=True, eq=False)
-class Computed:
+class Computed(Struct, frozen=True, eq=False):
     """An expression's values in the order of its scope's rows, with the faults of single rows by row number.
 
     `fault` is set, and all values are null, when the expression as a whole cannot be computed.

@@ -2,10 +2,10 @@
 its row and column as conditions, whatever the matrix itself was computed from."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
+from msgspec import Struct, field
 from sqlglot import exp
 
 from northmoor.core.base.arrays import Ints
@@ -30,8 +30,7 @@ from northmoor.core.expr.language import columns_in, parse
 from northmoor.core.values.parameter_values import Values
 
 
-@dataclass(frozen=True)
-class CellAddress:
+class CellAddress(Struct, frozen=True):
     """A cell: its crossing, and the numbers of its groups of rows and of columns there."""
 
     at: CellLevel
@@ -39,8 +38,7 @@ class CellAddress:
     column: int
 
 
-@dataclass(eq=False)
-class CrosstabVerifier:
+class CrosstabVerifier(Struct, eq=False):
     """A matrix whose figures are asked again, over all rows as they were fetched."""
 
     plan: CrosstabPlan

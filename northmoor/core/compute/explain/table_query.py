@@ -7,12 +7,12 @@ what no condition can say (which groups were kept, which rows a page has) is giv
 
 import re
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
 from decimal import Decimal
 from typing import Any
 
 import numpy as np
 import pyarrow as pa
+from msgspec import Struct, field
 from sqlglot import exp
 
 from northmoor.core.base.arrays import Ints
@@ -45,16 +45,14 @@ _AROUND, _GROUP = "lying_in", "lies_in"
 _OWN_ORDER = "__nm_own_order"
 
 
-@dataclass(frozen=True)
-class FigureAddress:
+class FigureAddress(Struct, frozen=True):
     """Where a figure is: its scope, and in it the number of the row, group or page."""
 
     scope: int
     at: int = 0
 
 
-@dataclass(frozen=True)
-class Verification:
+class Verification(Struct, frozen=True):
     """What plain SQL says: the value and how many rows it is over; or, with a reason, that it cannot be asked so."""
 
     sql: str = ""
@@ -63,8 +61,7 @@ class Verification:
     why_not: str | None = None
 
 
-@dataclass(eq=False)
-class TableVerifier:
+class TableVerifier(Struct, eq=False):
     """A table whose figures are asked again. `pages` are the rows of each page."""
 
     order: Order

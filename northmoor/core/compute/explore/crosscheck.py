@@ -1,8 +1,9 @@
 """A query's rows crossed by some of its columns, with totals on both sides: for checking totals by eye."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Any
+
+from msgspec import Struct
 
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.embedded import Engine, EngineError, engine_message
@@ -16,8 +17,7 @@ MOST_TOTAL_COLUMNS = 200
 Key = tuple[Any, ...]
 
 
-@dataclass(frozen=True)
-class CrossTable:
+class CrossTable(Struct, frozen=True):
     """Totals of a measure.
 
     `rows` and `columns` are keys in order (one value for each crossing column); `cells` hold the measure by row and

@@ -1,7 +1,6 @@
 """What is in each column of some rows, at a glance: blanks, distinct values, range, distribution, what is unusual."""
 
 import math
-from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from decimal import ROUND_FLOOR, Decimal
 from itertools import pairwise
@@ -10,6 +9,7 @@ from typing import Any
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
+from msgspec import Struct
 
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.compute.explore.outliers import outliers
@@ -19,8 +19,7 @@ from northmoor.core.engine.rows import Rows
 BARS, COMMONEST = 12, 8
 
 
-@dataclass(frozen=True)
-class ProfilePart:
+class ProfilePart(Struct, frozen=True):
     """The rows that have one value, or a value from `low` on and below `high`; None is for blanks, and for an end of a
     range that is open."""
 
@@ -34,8 +33,7 @@ class ProfilePart:
         return bool(self.low != self.high)
 
 
-@dataclass(frozen=True)
-class ColumnProfile:
+class ColumnProfile(Struct, frozen=True):
     """A column's profile.
 
     `low` and `high` are its least and greatest value (None without values); `bars` count values in equal steps of the

@@ -1,10 +1,10 @@
 """Rows in another order or fewer of them, for looking only: nothing of this reaches the report."""
 
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 import pyarrow as pa
+from msgspec import Struct
 
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.embedded import Engine
@@ -12,8 +12,7 @@ from northmoor.core.engine.rows import Rows
 from northmoor.core.expr.identifiers import quoted
 
 
-@dataclass(frozen=True)
-class QuickFilter:
+class QuickFilter(Struct, frozen=True):
     """How rows are looked at: sorted by a column, and only those in which a text is somewhere."""
 
     column: str | None = None

@@ -1,10 +1,9 @@
 """How the texts of a column are written: their forms, such as ``AA-99`` for *TQ-12*, among which a slip is seen."""
 
-from dataclasses import dataclass
-
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
+from msgspec import Struct
 
 from northmoor.core.base.arrays import Bools
 
@@ -14,8 +13,7 @@ _LETTERS = ((r"[\p{Ll}\p{Lt}\p{Lm}\p{Lo}]+", "a…"), (r"\p{Lu}", "A"), (r"\p{Nd
 _RUNS = ((r"A{2,}", "A…"), (r"9{2,}", "9…"))
 
 
-@dataclass(frozen=True)
-class WrittenForm:
+class WrittenForm(Struct, frozen=True):
     """A form that texts have: ``A`` is a capital, ``a…`` other letters, ``9`` a digit, ``…`` more of the same, ``␣``
     blanks at an end; all else is as it is. With one text of the form, and how many rows have it.
 

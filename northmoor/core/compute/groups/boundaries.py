@@ -7,21 +7,20 @@ from typing import Any
 
 import numpy as np
 import pyarrow as pa
+from msgspec import Struct
 
 from northmoor.core.base.arrays import Bools, Ints
 from northmoor.core.compute.groups.hierarchy import Tree, tree_of
 
 
-@dataclass(frozen=True)
-class ScopedExpression:
+class ScopedExpression(Struct, frozen=True):
     """An expression wanted in a scope: `DETAIL`, 0 for the report, or a level counted from 1."""
 
     scope: int
     expression: str
 
 
-@dataclass(frozen=True)
-class Grouping:
+class Grouping(Struct, frozen=True):
     """What of a level decides which rows are in which group, in what order, and which groups are kept."""
 
     name: str
@@ -80,8 +79,7 @@ class Groups:
         return np.zeros(len(self), np.int64) if self.tree is None else self.tree.depth
 
 
-@dataclass(frozen=True, eq=False)
-class LevelRows:
+class LevelRows(Struct, frozen=True, eq=False):
     """What a level's groups follow from: its key in each row; in a tree the key of the parent; where several groups
     are gathered, which rows those are and what the group is called."""
 

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import pyarrow.compute as pc
+from msgspec import Struct
 
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import ParameterError, Place, did_you_mean
@@ -17,8 +18,7 @@ MOST_OFFERED = 200_000
 _NAMED = 12
 
 
-@dataclass(frozen=True)
-class ChoiceEntry:
+class ChoiceEntry(Struct, frozen=True):
     """An entry of a list: the value that is used, and the label that is read."""
 
     value: Value

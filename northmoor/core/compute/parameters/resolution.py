@@ -4,14 +4,15 @@ A parameter's list, its default and a computed value may each depend on others, 
 """
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field, replace
 from datetime import datetime
 from functools import cached_property, partial
 from typing import Any
 
 from babel import Locale
+from msgspec import Struct, field
 
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.base.replace import replace
 from northmoor.core.compute.evaluate.per_page import compute_page_expressions
 from northmoor.core.compute.parameters.choices import Choices, choices_from_rows, fixed_choices
 from northmoor.core.engine.arrow_types import type_of_arrow
@@ -43,8 +44,7 @@ from northmoor.core.values.relative_periods import Clock
 from northmoor.core.values.scalars import Value, quoted_value
 
 
-@dataclass(frozen=True)
-class ParameterSources:
+class ParameterSources(Struct, frozen=True):
     """What settling asks of its surroundings.
 
     rows: a query's rows with the values settled so far.
@@ -58,8 +58,7 @@ class ParameterSources:
     stop: CancelToken = field(default_factory=CancelToken)
 
 
-@dataclass(frozen=True)
-class ResolvedValues:
+class ResolvedValues(Struct, frozen=True):
     """A report's values, as far as they could be settled.
 
     held: what each parameter holds; offers: the lists to choose from; faults: why a parameter or named value has no

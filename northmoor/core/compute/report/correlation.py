@@ -5,9 +5,9 @@ record then prints its own stretch of rows. Nothing is asked of the data, and no
 """
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from northmoor.core.base.arrays import Ints
 from northmoor.core.compute.evaluate.slots import slots_in
@@ -29,8 +29,7 @@ _ALL = MatrixLevel(name="all", by="1")
 """The level down the side of a matrix that has none of its own: all rows of a record are in one group."""
 
 
-@dataclass(frozen=True)
-class JoinKey:
+class JoinKey(Struct, frozen=True):
     """What is equal in a row and in the record that it belongs to: an expression over the row, and one over the
     record."""
 
@@ -38,8 +37,7 @@ class JoinKey:
     of_record: str
 
 
-@dataclass(frozen=True)
-class CorrelatedBlock:
+class CorrelatedBlock(Struct, frozen=True):
     """A block as it is arranged: over the rows of all records, with `ties` as its outermost levels. `host` is the
     for-each to whose records those are; none for a block that shows the same rows wherever it is."""
 

@@ -1,10 +1,12 @@
 """The kinds of blocks over a query's rows: what has to be computed for each, and how it is."""
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, replace
 from typing import Any
 
+from msgspec import Struct
+
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.base.replace import replace
 from northmoor.core.compute.chart.evaluation import (
     CellChartPlan,
     ChartPlan,
@@ -25,8 +27,7 @@ from northmoor.core.model.blocks.table import TableBlock
 from northmoor.core.values.parameter_values import Values
 
 
-@dataclass(frozen=True)
-class WholeTablePlan:
+class WholeTablePlan(Struct, frozen=True):
     """What has to be computed for a table and for the charts in its rows."""
 
     table: TablePlan

@@ -1,9 +1,10 @@
 """An edition as its values make it: what is not visible is gone, what they set is filled in."""
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
 from functools import partial
 from typing import TypeVar
+
+from msgspec import Struct, field
 
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.compute.evaluate.per_page import compute_page_expressions
@@ -27,8 +28,7 @@ _MOST = 100_000
 GroupingLevelT = TypeVar("GroupingLevelT", bound=GroupingLevel)
 
 
-@dataclass
-class VisibleEdition:
+class VisibleEdition(Struct):
     """An edition without what is not visible, and what of it could not be decided."""
 
     edition: Edition

@@ -11,6 +11,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
+from msgspec import Struct
 
 from northmoor.core.base.arrays import Bools, Ints
 from northmoor.core.base.cancellation import CancelToken
@@ -33,8 +34,7 @@ from northmoor.core.model.blocks.table import Content, TableBlock
 from northmoor.core.values.parameter_values import Values
 
 
-@dataclass(frozen=True)
-class TablePlan:
+class TablePlan(Struct, frozen=True):
     """All that the computation of a table depends on, and nothing of its looks; usable as a cache key."""
 
     query: str
@@ -62,8 +62,7 @@ def table_plan(table: TableBlock) -> TablePlan:
     return TablePlan(table.query, order, frozenset(wanted) - paged, paged)
 
 
-@dataclass(frozen=True)
-class CrosstabColumn:
+class CrosstabColumn(Struct, frozen=True):
     """What a column of a printed matrix shows: a measure (or, at the left, a level's keys), for the group with these
     keys of the column levels, which is one of a level or, without one, the total."""
 
@@ -81,8 +80,7 @@ class CrosstabColumn:
         return lines[line] if lines else self.column
 
 
-@dataclass(frozen=True, eq=False)
-class CrosstabPrint:
+class CrosstabPrint(Struct, frozen=True, eq=False):
     """What a table that prints a matrix shows of it."""
 
     columns: Mapping[str, CrosstabColumn]
@@ -156,8 +154,7 @@ class TableData:
         return tuple(groups.key(at) for groups, at in found)
 
 
-@dataclass(frozen=True, eq=False)
-class PartOrigin:
+class PartOrigin(Struct, frozen=True, eq=False):
     """Where in a table a part of it begins: with which row, and with which group of each level."""
 
     table: TableData

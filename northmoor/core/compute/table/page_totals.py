@@ -5,14 +5,15 @@ read where the page before ended.
 """
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, replace
 from functools import partial
 
 import numpy as np
 import pyarrow as pa
+from msgspec import Struct
 
 from northmoor.core.base.arrays import Ints
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.base.replace import replace
 from northmoor.core.compute.evaluate.by_group import scope_table
 from northmoor.core.compute.evaluate.compiler import AggregateCall, CompiledExpression, Compiler, EvaluationScope
 from northmoor.core.compute.evaluate.scope_cells import ROWS_TABLE, Computed, compute_cells, or_whole_fault, per_group
@@ -31,8 +32,7 @@ _RUN = "__nm_run"
 _ALL = "__nm_all_rows"
 
 
-@dataclass(frozen=True, eq=False)
-class PageRanges:
+class PageRanges(Struct, frozen=True, eq=False):
     """Which of a table's rows each of its pages shows: from `begin` up to `end`. Pages of one `run` follow one another:
     those of the table, or those of one record that it is printed for."""
 

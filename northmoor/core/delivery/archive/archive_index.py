@@ -7,11 +7,11 @@ import re
 import sqlite3
 import unicodedata
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
 
 import pyarrow as pa
+from msgspec import Struct
 
 from northmoor.core.base.kept_database import KeptDatabase
 from northmoor.core.delivery.archive.run_record import RunRecord, RunState
@@ -39,8 +39,7 @@ create table coming (id text primary key, folder text not null);
 """
 
 
-@dataclass(frozen=True)
-class IndexedRun:
+class IndexedRun(Struct, frozen=True):
     """What the list of runs says of one."""
 
     id: str
@@ -64,8 +63,7 @@ class IndexedRun:
     given: str
 
 
-@dataclass(frozen=True)
-class RunFilter:
+class RunFilter(Struct, frozen=True):
     """Which runs are wanted: by words of their titles, values and pages, by report, states, order and time."""
 
     words: str = ""

@@ -7,13 +7,13 @@ details have no keys of their own; within their group they are the same where al
 import re
 from collections import Counter
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
 import pyarrow as pa
 from babel.numbers import NumberFormatError, parse_decimal
+from msgspec import Struct, field
 
 from northmoor.core.delivery.archive.run_texts import read_texts
 from northmoor.core.errors import NorthmoorError
@@ -31,8 +31,7 @@ _RowKey = tuple[str, str, str, str, int | None, int]
 _CellKey = tuple[str, str, int]
 
 
-@dataclass(frozen=True)
-class TextBox:
+class TextBox(Struct, frozen=True):
     """Where a text is on a page: its number, from 1, and millipoints from the upper left."""
 
     page: int
@@ -45,8 +44,7 @@ class TextBox:
 TextBoxes = tuple[TextBox, ...]
 
 
-@dataclass(frozen=True)
-class CellChange:
+class CellChange(Struct, frozen=True):
     """A text that is different: what it is of, what it was and is, the difference if it is a figure, the pages, and
     where it was and is on them, as far as the runs tell."""
 
@@ -62,8 +60,7 @@ class CellChange:
     boxes_after: TextBoxes = ()
 
 
-@dataclass(frozen=True)
-class RowChange:
+class RowChange(Struct, frozen=True):
     """A row that is only in one of the two."""
 
     block: str
@@ -73,8 +70,7 @@ class RowChange:
     boxes: TextBoxes = ()
 
 
-@dataclass(frozen=True)
-class RunComparison:
+class RunComparison(Struct, frozen=True):
     """What differs between two runs, in the order of the pages."""
 
     figures: tuple[CellChange, ...] = ()
@@ -89,15 +85,13 @@ class RunComparison:
         return not (self.figures or self.texts or self.rows_gone or self.rows_come) and self.pages[0] == self.pages[1]
 
 
-@dataclass
-class _Cell:
+class _Cell(Struct):
     text: str
     page: int
     boxes: list[TextBox] = field(default_factory=list)
 
 
-@dataclass
-class _Row:
+class _Row(Struct):
     key: _RowKey
     cells: dict[_CellKey, _Cell] = field(default_factory=dict)
 

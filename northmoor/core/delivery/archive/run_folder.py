@@ -11,11 +11,12 @@ import re
 import shutil
 from collections.abc import Iterator
 from contextlib import suppress
-from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
 from secrets import token_hex
 from typing import Any
+
+from msgspec import Struct
 
 from northmoor.core.base.atomic_write import write_atomically
 from northmoor.core.base.file_lock import FileLock, is_locked
@@ -97,8 +98,7 @@ class RunFolder:
         self._lock.release()
 
 
-@dataclass(frozen=True)
-class RunUnderWay:
+class RunUnderWay(Struct, frozen=True):
     """A run that is being made, or whose maker was ended."""
 
     id: str

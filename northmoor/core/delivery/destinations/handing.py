@@ -6,9 +6,10 @@ between: a destination that can see whether it has the unit looks; one that cann
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Literal, Protocol
+
+from msgspec import Struct, field
 
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.delivery.archive.run_folder import FILES
@@ -19,8 +20,7 @@ from northmoor.core.delivery.runs.bundle_journal import RecordResult
 UnitState = Literal["begun", "done", "failed", "unknown"]
 
 
-@dataclass(frozen=True)
-class UnitNote:
+class UnitNote(Struct, frozen=True):
     """What is noted of a unit: its state, and a text such as where it goes or why it did not."""
 
     state: UnitState
@@ -37,8 +37,7 @@ class UnitNotes(Protocol):
         """Note something, durably, in one step."""
 
 
-@dataclass
-class UnitNotesInMemory:
+class UnitNotesInMemory(Struct):
     """Notes that end with this process, for what is handed over once by hand."""
 
     notes: dict[str, UnitNote] = field(default_factory=dict)
@@ -52,8 +51,7 @@ class UnitNotesInMemory:
         self.notes[unit] = UnitNote(state, text)
 
 
-@dataclass(frozen=True)
-class Handing:
+class Handing(Struct, frozen=True):
     """A run that is handed to a destination."""
 
     root: Path
@@ -82,8 +80,7 @@ class Handing:
         return (self.root / Path(text).expanduser()).resolve()
 
 
-@dataclass(frozen=True)
-class Handed:
+class Handed(Struct, frozen=True):
     """What came of a handing: who got it, where files are now, and why something did not go."""
 
     recipients: tuple[str, ...] = ()

@@ -2,9 +2,10 @@
 
 import io
 from collections.abc import Iterator
-from dataclasses import dataclass
 from email.message import EmailMessage
 from pathlib import Path
+
+from msgspec import Struct
 
 from northmoor.core.delivery.archive.run_folder import FILES
 from northmoor.core.delivery.destinations.destination import MailDestination, check_address
@@ -20,8 +21,7 @@ _PICTURE_SCALE = 1.25
 """Pixels to a point of the first page in a mail."""
 
 
-@dataclass(frozen=True)
-class _Letter:
+class _Letter(Struct, frozen=True):
     """A mail that is to go: its unit, to whom, and its files."""
 
     unit: str

@@ -6,10 +6,11 @@ The page is written again from what is in the folder, so that it is right whatev
 import html
 import json
 import shutil
-from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 from urllib.parse import quote
+
+from msgspec import Struct
 
 from northmoor.core.base.atomic_write import locked_folder, write_atomically
 from northmoor.core.delivery.archive.run_record import RunRecord
@@ -32,8 +33,7 @@ details { margin: .3rem 0; } summary { cursor: pointer; color: #6B645B; }
 """
 
 
-@dataclass(frozen=True)
-class _Published:
+class _Published(Struct, frozen=True):
     """A run in the folder."""
 
     folder: Path

@@ -1,8 +1,9 @@
 """The files of standing orders: one each in the library's ``orders`` folder, named as the order is."""
 
 import re
-from dataclasses import dataclass
 from pathlib import Path
+
+from msgspec import Struct
 
 from northmoor.core.base.atomic_write import write_atomically
 from northmoor.core.delivery.orders.standing_order import ORDER_VERSION, StandingOrder
@@ -14,8 +15,7 @@ ORDERS_FOLDER = "orders"
 _NAME = re.compile(r"[A-Za-z_][A-Za-z0-9_\-]{0,62}")
 
 
-@dataclass(frozen=True)
-class OrderFile:
+class OrderFile(Struct, frozen=True):
     """An order by its name, or why its file cannot be read."""
 
     name: str

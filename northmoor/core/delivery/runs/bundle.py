@@ -14,10 +14,10 @@ import traceback
 import zipfile
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import closing
-from dataclasses import replace
 from pathlib import Path
 
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.base.replace import replace
 from northmoor.core.delivery.runs.bundle_journal import (
     BundleJournal,
     RecordResult,

@@ -4,14 +4,15 @@ import json
 import os
 from collections.abc import Iterator
 from contextlib import suppress
-from dataclasses import asdict, dataclass
 from pathlib import Path
+
+from msgspec import Struct
+from msgspec.structs import asdict
 
 _JOURNALS = "records-*.jsonl"
 
 
-@dataclass(frozen=True)
-class RecordResult:
+class RecordResult(Struct, frozen=True):
     """What became of a record of a bundle: its number from 0, its name, its files, and why there are none."""
 
     number: int

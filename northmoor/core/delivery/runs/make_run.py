@@ -6,12 +6,12 @@ Whatever goes wrong becomes a run that says so; only an archive that cannot be w
 import hashlib
 import time
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from functools import partial
 from pathlib import Path
 
 import pyarrow.parquet as pq
+from msgspec import Struct, field
 from PIL import Image
 
 from northmoor.core.base.cancellation import CancelToken
@@ -67,8 +67,7 @@ class _LeftOut(NorthmoorError):
     """The run is not worth making."""
 
 
-@dataclass
-class _Outcome:
+class _Outcome(Struct):
     """What is known of a run so far."""
 
     report: str
@@ -174,8 +173,7 @@ def _forget_unfinished(folder: RunFolder) -> None:
             path.unlink()
 
 
-@dataclass
-class _RunWork:
+class _RunWork(Struct):
     """The steps of one run."""
 
     maker: RunMaker

@@ -3,9 +3,10 @@
 import csv
 import json
 from collections.abc import Sequence
-from dataclasses import asdict
 from pathlib import Path
 from typing import Any
+
+from msgspec.structs import asdict
 
 from northmoor.core.delivery.archive.run_record import check_plain_name
 from northmoor.core.delivery.runs.bundle_journal import RecordResult

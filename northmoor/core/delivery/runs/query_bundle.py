@@ -3,11 +3,11 @@
 import hashlib
 from collections.abc import Sequence
 from contextlib import closing
-from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.base.replace import replace
 from northmoor.core.delivery.runs.bundle import ReportDone
 from northmoor.core.delivery.runs.bundle_journal import BundleJournal, RecordResult, read_journals
 from northmoor.core.delivery.runs.document_texts import document_text

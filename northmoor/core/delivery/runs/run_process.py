@@ -7,8 +7,9 @@ import sys
 import threading
 from collections.abc import Callable
 from contextlib import suppress
-from dataclasses import dataclass
 from datetime import UTC, datetime
+
+from msgspec import Struct
 
 from northmoor.core.delivery.archive.archive import Archive
 from northmoor.core.delivery.archive.run_folder import RunFolder
@@ -21,8 +22,7 @@ _PATIENCE = 10
 """Seconds that a run has to stop by itself."""
 
 
-@dataclass(frozen=True)
-class RunProgress:
+class RunProgress(Struct, frozen=True):
     """How far a run is: what is being done, and of how many records how many are done, if it is a bundle."""
 
     text: str

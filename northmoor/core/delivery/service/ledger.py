@@ -9,10 +9,11 @@ import logging
 import sqlite3
 import time
 from collections.abc import Sequence
-from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any, Literal
+
+from msgspec import Struct
 
 from northmoor.core.base.kept_database import KeptDatabase
 from northmoor.core.delivery.archive.run_folder import new_run_id
@@ -40,8 +41,7 @@ create table jobs (id text primary key, next_time real, schedule text not null);
 """
 
 
-@dataclass(frozen=True)
-class Wanted:
+class Wanted(Struct, frozen=True):
     """A run that an order has asked for."""
 
     key: str
@@ -193,8 +193,7 @@ class Ledger:
         self._kept.close()
 
 
-@dataclass(frozen=True)
-class LedgerUnits:
+class LedgerUnits(Struct, frozen=True):
     """The notes of one run and destination."""
 
     ledger: Ledger

@@ -1,12 +1,12 @@
 """What a trigger has found that asks for a run."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Any
 
+from msgspec import Struct
 
-@dataclass(frozen=True)
-class Occasion:
+
+class Occasion(Struct, frozen=True):
     """Something that asks for a run: what tells it from others of its order, what it gives, and why in words."""
 
     name: str

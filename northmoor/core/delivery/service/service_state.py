@@ -2,10 +2,11 @@
 
 import json
 from contextlib import suppress
-from dataclasses import dataclass, field
 from datetime import datetime
 from pathlib import Path
 from typing import Any
+
+from msgspec import Struct, field
 
 from northmoor.core.base.file_lock import FileLock, is_locked
 from northmoor.core.delivery.archive.archive import ARCHIVE_FOLDER
@@ -14,8 +15,7 @@ from northmoor.core.errors import OutputError
 _LOCK, _STATE = "service.lock", "service.json"
 
 
-@dataclass(frozen=True)
-class ServiceState:
+class ServiceState(Struct, frozen=True):
     """What is known of a service. `faults` says of orders what is wrong with them."""
 
     is_running: bool

@@ -2,10 +2,11 @@
 
 from collections.abc import Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, field
 from pathlib import Path
 from time import monotonic
 from typing import Any, Protocol
+
+from msgspec import Struct
 
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.delivery.orders.order_request import order_request
@@ -51,28 +52,28 @@ def watch_for(root: Path, name: str, order: StandingOrder) -> Watch | None:
     return None
 
 
-@dataclass
-class _Watched:
+class _Watched(Struct):
     order: StandingOrder
     watch: Watch
     next_look: float = 0.0
     is_looking: bool = False
 
 
-@dataclass
 class Watchers:
     """All that is watched for a library's orders."""
 
-    root: Path
-    ledger: Ledger
-    entered: Callable[[], None] = lambda: None
-    """Called when runs were entered."""
-    failed: Callable[[str, StandingOrder, str], None] = lambda _name, _order, _why: None
-    """Called with an order whose trigger cannot be looked at, when it begins, and why."""
-    faults: dict[str, str] = field(default_factory=dict)
-    """Why an order's trigger cannot be looked at."""
-
-    def __post_init__(self) -> None:
+    def __init__(
+        self,
+        root: Path,
+        ledger: Ledger,
+        entered: Callable[[], None] = lambda: None,
+        failed: Callable[[str, StandingOrder, str], None] = lambda _name, _order, _why: None,
+    ) -> None:
+        """Call `entered` when runs were entered, and `failed` with an order whose trigger cannot be looked at, when
+        that begins, and why."""
+        self.root, self.ledger, self.entered, self.failed = root, ledger, entered, failed
+        self.faults: dict[str, str] = {}
+        """Why an order's trigger cannot be looked at."""
         self._watched: dict[str, _Watched] = {}
         self._stop = CancelToken()
         self._pool = ThreadPoolExecutor(_AT_ONCE, "watch")

@@ -1,11 +1,11 @@
 """A chart's axes: the scale of each, the texts of its ticks, and labels that never overlap."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
 import pyarrow as pa
+from msgspec import Struct
 
 from northmoor.core.base.arrays import Floats
 from northmoor.core.compute.chart.evaluation import mark_texts
@@ -25,8 +25,7 @@ _TIME_PATTERNS = {
 }  # fmt: skip
 
 
-@dataclass(frozen=True, eq=False)
-class Axes:
+class Axes(Struct, frozen=True, eq=False):
     """The scales of a chart; those that it does not have are None. Without `across`, categories are evenly spread."""
 
     first: AxisScale | None
@@ -229,8 +228,7 @@ def _written(view: ChartView, values: pa.Array, pattern: str) -> list[str]:
         return ["⚠"] * len(values)
 
 
-@dataclass(frozen=True)
-class AxisLabels:
+class AxisLabels(Struct, frozen=True):
     """Labels along an axis, as far as there is room: of which place each is, and its lines; turned ones read upward.
     `size` is how much room they take across the axis."""
 

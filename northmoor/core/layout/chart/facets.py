@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 import pyarrow as pa
+from msgspec import Struct
 
 from northmoor.core.base.arrays import Floats, Ints
 from northmoor.core.compute.chart.evaluation import mark_texts
@@ -30,8 +31,7 @@ from northmoor.core.model.kinds.mark_types import MarkType
 from northmoor.core.model.links import is_sound
 
 
-@dataclass(frozen=True, eq=False)
-class SeriesMeasure:
+class SeriesMeasure(Struct, frozen=True, eq=False):
     """A measure of a series: what is drawn in one way and has an entry in the legend."""
 
     measure: ChartMeasure

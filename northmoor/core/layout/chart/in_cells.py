@@ -1,6 +1,6 @@
 """Charts in the rows of a table: each shows the rows of the group in whose heading or total it is."""
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from northmoor.core.compute.crosstab.chart_data import ChartData
 from northmoor.core.layout.chart.facets import ChartView
@@ -11,8 +11,7 @@ from northmoor.core.layout.graphics.display_list import SourceRef
 from northmoor.core.model.blocks.chart import Chart
 
 
-@dataclass(frozen=True, eq=False)
-class CellChart:
+class CellChart(Struct, frozen=True, eq=False):
     """A chart of a cell definition; `data` has the groups of all its instances."""
 
     chart: Chart

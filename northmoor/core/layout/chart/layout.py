@@ -1,10 +1,10 @@
 """A chart laid out in a rectangle: title and legend, panels with their axes, and the marks."""
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from dataclasses import dataclass
 from itertools import chain
 
 import numpy as np
+from msgspec import Struct
 
 from northmoor.core.base.lazy_exports import load_by_name
 from northmoor.core.compute.chart.evaluation import mark_texts
@@ -40,8 +40,7 @@ GRID_COLOR = "#E7E3DA"
 _PANEL_GAP = 12_000
 
 
-@dataclass(frozen=True, eq=False)
-class ChartLayout:
+class ChartLayout(Struct, frozen=True, eq=False):
     """A chart in its place: what it draws, and where its marks are."""
 
     layers: tuple[Layer, ...]

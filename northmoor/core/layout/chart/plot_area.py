@@ -1,10 +1,11 @@
 """Where a chart's marks are: a panel's rectangle with its scales, and the marks with their places."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
+from msgspec import Struct, field
 
 from northmoor.core.base.arrays import Ints
 from northmoor.core.layout.chart.axes import Axes
@@ -15,8 +16,7 @@ from northmoor.core.layout.graphics.display_list import SourceRef
 from northmoor.core.layout.graphics.painter import DisplayListBuilder, TextStyle
 
 
-@dataclass(frozen=True, slots=True)
-class MarkBox:
+class MarkBox(Struct, frozen=True):
     """Where a mark is: its rectangle, its row, series and measure."""
 
     area: Rect
@@ -25,8 +25,7 @@ class MarkBox:
     measure: str
 
 
-@dataclass(frozen=True, eq=False)
-class PointMarks:
+class PointMarks(Struct, frozen=True, eq=False):
     """Marks of one size with their middles: as many places, made when they are asked for."""
 
     x: Ints
@@ -44,8 +43,7 @@ class PointMarks:
         return len(self.x)
 
 
-@dataclass(eq=False)
-class ChartCanvas:
+class ChartCanvas(Struct, eq=False):
     """What a chart is drawn on: the pen, how its texts are written, and the marks drawn so far."""
 
     view: ChartView

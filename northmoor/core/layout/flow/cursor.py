@@ -1,7 +1,6 @@
 """Where the next block begins: the page, or column or label, and what is used of it; and what is there so far."""
 
-from dataclasses import replace
-
+from northmoor.core.base.replace import replace
 from northmoor.core.layout.flow.fragments import FixedPart, TableFragments
 from northmoor.core.layout.flow.layout_pass import Region
 from northmoor.core.layout.flow.placement import CursorState, OutlineEntry, Placement, RecordStart

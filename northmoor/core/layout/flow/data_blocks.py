@@ -1,9 +1,8 @@
 """Places tables, matrices and charts: over all rows, or over those of a record."""
 
-from dataclasses import replace
-
 import numpy as np
 
+from northmoor.core.base.replace import replace
 from northmoor.core.compute.crosstab.chart_data import ChartData
 from northmoor.core.compute.crosstab.evaluation import CrosstabData
 from northmoor.core.compute.report.registry import BlockData

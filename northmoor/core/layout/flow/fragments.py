@@ -2,10 +2,13 @@
 
 from bisect import bisect_left
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import cached_property
 from typing import Protocol
 
+from msgspec import Struct
+
+from northmoor.core.base.replace import replace
 from northmoor.core.layout.chart.facets import ChartView
 from northmoor.core.layout.chart.layout import ChartLayout, lay_out_chart
 from northmoor.core.layout.geometry import Rect
@@ -18,8 +21,7 @@ from northmoor.core.layout.table.pagination import TableFragment
 from northmoor.core.model.blocks.table import TableBlock
 
 
-@dataclass(frozen=True, slots=True)
-class BodyBox:
+class BodyBox(Struct, frozen=True):
     """Where on the page the body lies, millipoints from the top left corner."""
 
     left: int
@@ -28,8 +30,7 @@ class BodyBox:
     height: int
 
 
-@dataclass(frozen=True, slots=True)
-class PaintOrder:
+class PaintOrder(Struct, frozen=True):
     """The order in which things are painted: those further up first; those of one frame, which is `lift` further up
     than they are, from the back to the front."""
 
@@ -40,8 +41,7 @@ class PaintOrder:
 ON_TOP = PaintOrder()
 
 
-@dataclass(frozen=True, slots=True)
-class TextFragment:
+class TextFragment(Struct, frozen=True):
     """Some lines of a text, at a distance from the body's top and its left edge."""
 
     block: Paragraph | RichText
@@ -66,8 +66,7 @@ class TextFragment:
         )
 
 
-@dataclass(frozen=True, eq=False)
-class ChartFragment:
+class ChartFragment(Struct, frozen=True, eq=False):
     """A chart at a distance from the body's top; it is drawn when it is looked at."""
 
     name: str
@@ -91,8 +90,7 @@ class ChartFragment:
         return view.context.cache.get(key, lambda: lay_out_chart(view, area))
 
 
-@dataclass(frozen=True, eq=False)
-class BoxFragment:
+class BoxFragment(Struct, frozen=True, eq=False):
     """Something drawn in a rectangle, at a distance from the body's top and its left edge."""
 
     name: str
@@ -159,8 +157,7 @@ class FixedTableLayout:
         return CellPlacer(self.layout)
 
 
-@dataclass(frozen=True, slots=True)
-class TableFragmentOnPage:
+class TableFragmentOnPage(Struct, frozen=True):
     """A slice of a table."""
 
     run: "TableFragments"
@@ -190,8 +187,7 @@ class TableFragmentOnPage:
 Fragment = FixedPart | TableFragmentOnPage
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class TableFragments:
+class TableFragments(Struct, frozen=True, eq=False):
     """A table on its pages, in order; a page may be left blank between two."""
 
     handle: TableLayoutHandle

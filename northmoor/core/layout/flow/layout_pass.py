@@ -1,8 +1,9 @@
 """What the placing of blocks works on: what earlier stages made, and what is made once for all records."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
 from typing import Any
+
+from msgspec import Struct, field
 
 from northmoor.core.base.arrays import Ints
 from northmoor.core.base.cache import GenerationalCache
@@ -36,8 +37,7 @@ PlaceBlock = Callable[[Any, Any, "RecordScope"], None]
 """Places a block for a record's scope with a `BlockPlacer`; its arguments are placer, block and scope."""
 
 
-@dataclass(frozen=True)
-class StageResults:
+class StageResults(Struct, frozen=True):
     """What the stages before have made of an edition: each block over rows as it is arranged and that arrangement, the
     expressions of texts that are in no record, and what computes headers and the rows of a table's pages."""
 
@@ -49,8 +49,7 @@ class StageResults:
     """Why blocks that include others could not, by their names."""
 
 
-@dataclass(frozen=True)
-class Region:
+class Region(Struct, frozen=True):
     """Where blocks are: how far from the body's left edge, how wide, and how high until the page is full."""
 
     left: int
@@ -67,8 +66,7 @@ class Region:
         return self.height >= ENDLESS
 
 
-@dataclass(frozen=True, eq=False)
-class RecordScope:
+class RecordScope(Struct, frozen=True, eq=False):
     """Whose rows are shown: those of a record, among the records of a for-each, or all. `around` has the numbers of the
     records of all for-each blocks around, by their names."""
 
@@ -77,8 +75,7 @@ class RecordScope:
     around: Mapping[str, int] = field(default_factory=dict)
 
 
-@dataclass(frozen=True, slots=True)
-class TocLine:
+class TocLine(Struct, frozen=True):
     """An entry of a list, with the number that its page has and the name by which links reach it."""
 
     title: str
@@ -91,8 +88,7 @@ Lists = Mapping[str, Sequence[TocLine]]
 """The entries of contents and of captions."""
 
 
-@dataclass(eq=False)
-class LayoutPass:
+class LayoutPass(Struct, eq=False):
     """What is made once for all records: the records of each for-each, and tables laid out for them. `page_heights` are
     those that the rows of pages are known to need, `lists` the entries that the document is known to have."""
 

@@ -1,9 +1,9 @@
 """Small blocks drawn in their place: rules, shapes, barcodes and readouts."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from northmoor.core.errors import LayoutError, Place, ReportFileError
 from northmoor.core.layout.context import LayoutContext
@@ -29,8 +29,7 @@ Draw = Callable[[Rect], tuple[Layer, ...]]
 INK = "#1F1B16"
 
 
-@dataclass(frozen=True, eq=False)
-class LeafBox:
+class LeafBox(Struct, frozen=True, eq=False):
     """A small block, unplaced: its size, and what draws it in a rectangle of that size."""
 
     width: int

@@ -9,22 +9,21 @@ from dataclasses import dataclass, field
 from functools import cached_property
 
 import numpy as np
+from msgspec import Struct
 
 from northmoor.core.base.arrays import Ints
 from northmoor.core.base.cache import GenerationalCache
 from northmoor.core.layout.flow.fragments import FixedPart, FixedTableLayout, TableFragments, TableLayoutHandle
 
 
-@dataclass(frozen=True, slots=True, order=True)
-class PagePosition:
+class PagePosition(Struct, frozen=True, order=True):
     """A place down the pages: the index of the page, or column or label, and how far down its body."""
 
     page: int
     y: int
 
 
-@dataclass(frozen=True, slots=True)
-class OutlineEntry:
+class OutlineEntry(Struct, frozen=True):
     """A title that can be listed: the index of its page, how far down the body it is, its depth from 0, and the
     list that it is in: that of contents, which is the outline too, or of captions."""
 
@@ -35,8 +34,7 @@ class OutlineEntry:
     list: str = "contents"
 
 
-@dataclass(frozen=True, slots=True)
-class RecordStart:
+class RecordStart(Struct, frozen=True):
     """Where a record of a for-each begins: its number, the index of the page, how far down the body, and what a bundle
     knows of it; a text that could not be made is None."""
 
@@ -47,8 +45,7 @@ class RecordStart:
     texts: tuple[str | None, ...] = ()
 
 
-@dataclass(frozen=True)
-class CursorState:
+class CursorState(Struct, frozen=True):
     """Where one thing after another is placed next, and the titles and records that wait for what is placed next."""
 
     page: int
@@ -82,8 +79,7 @@ class PlacedFragments:
         return begins, lasts
 
 
-@dataclass(eq=False)
-class RecordBatch:
+class RecordBatch(Struct, eq=False):
     """Records that were placed one after another, from the page `first` to the page `last`; `place` places them again,
     and what it placed is held among the `recent` ones, unless it is `held` for good."""
 

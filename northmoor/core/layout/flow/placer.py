@@ -6,12 +6,12 @@ for a record is only to place it.
 """
 
 from collections.abc import Sequence
-from dataclasses import replace
 from functools import cache
 from itertools import groupby
 from typing import Any
 
 from northmoor.core.base.lazy_exports import load_by_name
+from northmoor.core.base.replace import replace
 from northmoor.core.compute.table.evaluation import TableData
 from northmoor.core.errors import Cancelled, NorthmoorError, Place, mistakes_caught
 from northmoor.core.layout.flow.cursor import Cursor

@@ -1,12 +1,12 @@
 """A readout: one value, large, with what it is above it and how it differs from another below."""
 
 from collections.abc import Callable
-from dataclasses import replace
 from decimal import Decimal
 from typing import Any
 
 import pyarrow as pa
 
+from northmoor.core.base.replace import replace
 from northmoor.core.compute.evaluate.scope_cells import Computed
 from northmoor.core.errors import Place
 from northmoor.core.expr.formats import format_one

@@ -1,9 +1,11 @@
 """What is printed in a place of a document: texts, values and addresses in the scope of a record, or of the report."""
 
-from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from typing import Any
 
+from msgspec import Struct, field
+
+from northmoor.core.base.replace import replace
 from northmoor.core.errors import NorthmoorError, Place
 from northmoor.core.expr.language import parse
 from northmoor.core.layout.context import FAULT_COLOR, LayoutContext
@@ -26,8 +28,7 @@ def content_of(text: str) -> Content:
     return Content(text=text)
 
 
-@dataclass(frozen=True, eq=False)
-class TextEvaluator:
+class TextEvaluator(Struct, frozen=True, eq=False):
     """Tells what blocks say, from what has been computed."""
 
     given: StageResults

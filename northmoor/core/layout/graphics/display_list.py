@@ -6,9 +6,10 @@ Lengths are millipoints, y grows downward from the page's top.
 """
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from itertools import chain
 from typing import Any, Protocol
+
+from msgspec import Struct
 
 from northmoor.core.base.arrays import Ints
 from northmoor.core.layout.text.shaping import Shaper
@@ -17,8 +18,7 @@ PAGES_PER_BATCH = 192
 """Pages that are made, and written, at a time where all are wanted."""
 
 
-@dataclass(frozen=True, slots=True)
-class SourceRef:
+class SourceRef(Struct, frozen=True):
     """Where an item comes from.
 
     `row` is head, heading, detail, total, or the block's own kind; `level` names a heading's or total's level; `keys`
@@ -44,8 +44,7 @@ class SourceRefs(Protocol):
         """The origin of an item."""
 
 
-@dataclass(frozen=True, slots=True)
-class SharedSourceRef:
+class SharedSourceRef(Struct, frozen=True):
     """All items of a layer have the same origin."""
 
     of_all: SourceRef
@@ -55,8 +54,7 @@ class SharedSourceRef:
         return self.of_all
 
 
-@dataclass(frozen=True, slots=True)
-class SourceRefList:
+class SourceRefList(Struct, frozen=True):
     """Every item of a layer has an origin of its own."""
 
     of_each: tuple[SourceRef, ...]
@@ -66,8 +64,7 @@ class SourceRefList:
         return self.of_each[item]
 
 
-@dataclass(frozen=True, slots=True)
-class TextFace:
+class TextFace(Struct, frozen=True):
     """Font file, size in millipoints and colour of a text."""
 
     font: str
@@ -75,8 +72,7 @@ class TextFace:
     color: str
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Texts:
+class Texts(Struct, frozen=True, eq=False):
     """Lines of text, in reading order: left edge, top, baseline and width of each; `face` indexes `faces`, `line`
     is the
     number of the line in its face's shaper."""
@@ -95,8 +91,7 @@ class Texts:
         return len(self.x)
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Boxes:
+class Boxes(Struct, frozen=True, eq=False):
     """Filled rectangles: fills behind text, and rules (thin ones)."""
 
     kind: str
@@ -111,8 +106,7 @@ class Boxes:
         return len(self.x)
 
 
-@dataclass(frozen=True, slots=True)
-class Picture:
+class Picture(Struct, frozen=True):
     """An encoded picture's pixels: `digest` identifies them; `data` is JPEG, or zlib-packed RGB with `alpha` if any."""
 
     digest: str
@@ -123,8 +117,7 @@ class Picture:
     gray: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class VectorPicture:
+class VectorPicture(Struct, frozen=True):
     """A drawing: `pixels` are its width and height in units of its own, which its paths are in; `left_out` says what of
     it is not drawn, and `missing` are the characters of its texts that no font has."""
 
@@ -138,8 +131,7 @@ class VectorPicture:
 AnyPicture = Picture | VectorPicture
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Pictures:
+class Pictures(Struct, frozen=True, eq=False):
     """Pictures with their places: what is seen of each, and where all of it would lie (left, top, width, height) if
     that is more."""
 
@@ -155,8 +147,7 @@ class Pictures:
         return len(self.x)
 
 
-@dataclass(frozen=True, slots=True)
-class VectorPath:
+class VectorPath(Struct, frozen=True):
     """A line from point to point: a step is the next point (x, y), or a cubic curve to it by two control points (x1,
     y1, x2, y2, x, y). It is filled, drawn with a stroke, or both; `hatch` is the number of its hatching, if any."""
 
@@ -193,8 +184,7 @@ class VectorPath:
         return left, top, max(xs) - left, max(ys) - top
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Paths:
+class Paths(Struct, frozen=True, eq=False):
     """Lines and shapes: the rectangle around each, and its path."""
 
     x: Ints
@@ -208,8 +198,7 @@ class Paths:
         return len(self.x)
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Links:
+class Links(Struct, frozen=True, eq=False):
     """Rectangles that open an address (see `model.links`) when they are clicked."""
 
     x: Ints
@@ -223,8 +212,7 @@ class Links:
         return len(self.x)
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class TurnedTexts:
+class TurnedTexts(Struct, frozen=True, eq=False):
     """Lines of text at an angle: the rectangle around each, where its baseline begins (x, y), its angle in degrees
     counterclockwise (90 reads upward, 270 downward), and the number of the line in its face's shaper."""
 
@@ -246,8 +234,7 @@ class TurnedTexts:
 Layer = Texts | Boxes | Pictures | Paths | Links | TurnedTexts
 
 
-@dataclass(frozen=True, slots=True)
-class Bookmark:
+class Bookmark(Struct, frozen=True):
     """An entry of the document's outline: `depth` from 0, `y` the place on its page."""
 
     title: str
@@ -255,24 +242,21 @@ class Bookmark:
     y: int
 
 
-@dataclass(frozen=True, slots=True)
-class Anchor:
+class Anchor(Struct, frozen=True):
     """A name by which links lead to a place: `y` on its page."""
 
     name: str
     y: int
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class PaintedFragment:
+class PaintedFragment(Struct, frozen=True, eq=False):
     """What a part of a page draws, and its entries of the outline."""
 
     layers: tuple[Layer, ...] = ()
     bookmarks: tuple[Bookmark, ...] = ()
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class PagePart:
+class PagePart(Struct, frozen=True, eq=False):
     """What a part of a page's body is (see `flow.fragments`), and the layers that it draws: from `first` up to `end`.
     Layers that are in none are furniture of the page."""
 
@@ -281,8 +265,7 @@ class PagePart:
     end: int
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Page:
+class Page(Struct, frozen=True, eq=False):
     """A finished page; `number` counts from 1 through the document."""
 
     number: int
@@ -294,8 +277,7 @@ class Page:
     parts: tuple[PagePart, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class Item:
+class Item(Struct, frozen=True):
     """One placed thing, for the dump, for hit-testing and for tests. `face` and `baseline` are set for texts only."""
 
     kind: str

@@ -3,8 +3,9 @@
 import base64
 import binascii
 import stat
-from dataclasses import dataclass
 from pathlib import Path
+
+from msgspec import Struct
 
 from northmoor.core.base.apart.reader_process import ask_apart
 from northmoor.core.base.apart.task import Task
@@ -111,8 +112,7 @@ def width_at(picture: AnyPicture, height: int) -> int:
     return height * picture.pixels[0] // max(picture.pixels[1], 1)
 
 
-@dataclass(frozen=True)
-class FittedPicture:
+class FittedPicture(Struct, frozen=True):
     """A picture in a box: the rectangle that is seen of it (from the box's corner), and that of all of it where it is
     larger."""
 

@@ -7,6 +7,7 @@ from itertools import groupby
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from northmoor.core.layout.context import Shapers
 from northmoor.core.layout.geometry import Rect
@@ -68,22 +69,19 @@ def text_style(look: ResolvedStyle, shapers: Shapers) -> TextStyle:
     return TextStyle(TextFace(file, look.size, look.color), shapers.of(file))
 
 
-@dataclass(frozen=True, slots=True)
-class _Box:
+class _Box(Struct, frozen=True):
     area: Rect
     color: str
     kind: str
     origin: SourceRef
 
 
-@dataclass(frozen=True, slots=True)
-class _Path:
+class _Path(Struct, frozen=True):
     path: VectorPath
     origin: SourceRef
 
 
-@dataclass(frozen=True, slots=True)
-class _Text:
+class _Text(Struct, frozen=True):
     x: int
     y: int
     text: str
@@ -91,8 +89,7 @@ class _Text:
     origin: SourceRef
 
 
-@dataclass(frozen=True, slots=True)
-class _Turned:
+class _Turned(Struct, frozen=True):
     x: int
     y: int
     text: str

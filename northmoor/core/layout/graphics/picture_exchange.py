@@ -15,7 +15,7 @@ def digest_of(data: bytes) -> str:
 
 def drawing_result(drawing: VectorPicture) -> Result:
     """A drawing as what JSON can hold."""
-    paths = [{name: getattr(path, name) for name in VectorPath.__slots__} for path in drawing.paths]
+    paths = [{name: getattr(path, name) for name in VectorPath.__struct_fields__} for path in drawing.paths]
     return Result({"size": drawing.pixels, "paths": paths, "left_out": drawing.left_out, "missing": drawing.missing})
 
 

@@ -6,13 +6,13 @@ for each; where they are follows from those before them, as SVG 1.1 (10.5 and 10
 
 import re
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
 
 import svgelements as svg
 import uharfbuzz as hb
 from lxml import etree
+from msgspec import Struct
 
 from northmoor.core.errors import LayoutError
 from northmoor.core.layout.text.fonts import font_file, open_font
@@ -34,8 +34,7 @@ Segment = tuple[float, ...]
 """A place to go to (`begins` a part, or in a straight line), or two control points and a place."""
 
 
-@dataclass(frozen=True)
-class TextSpan:
+class TextSpan(Struct, frozen=True):
     """A stretch of the text of a number: where it is, where that is given, and how far it is moved on."""
 
     text: int
@@ -46,8 +45,7 @@ class TextSpan:
     dy: str | None
 
 
-@dataclass(frozen=True)
-class Outline:
+class Outline(Struct, frozen=True):
     """The outline of a stretch, where it is before any transform: its steps, and at which its parts begin."""
 
     steps: tuple[Segment, ...]

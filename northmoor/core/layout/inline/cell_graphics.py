@@ -4,12 +4,12 @@ Everything is drawn within the cell's own room. What cannot be drawn is left emp
 """
 
 from collections.abc import Callable, Container, Iterator
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
+from msgspec import Struct
 
 from northmoor.core.compute.evaluate.scope_cells import Computed
 from northmoor.core.errors import LayoutError, Place, ReportFileError
@@ -26,8 +26,7 @@ _MOST_CHECKED = 1_000
 """Different values looked at before their pages are drawn."""
 
 
-@dataclass(frozen=True, slots=True)
-class CellMark:
+class CellMark(Struct, frozen=True):
     """Something drawn: a filled rectangle (`points` and `picture` unset), a line through points, or a picture."""
 
     area: Rect
@@ -37,8 +36,7 @@ class CellMark:
     picture: AnyPicture | None = None
 
 
-@dataclass(frozen=True, eq=False)
-class CellGraphic:
+class CellGraphic(Struct, frozen=True, eq=False):
     """A cell definition's drawing: how, the value of each instance, and for bars the ends they are measured by."""
 
     drawing: Drawing

@@ -1,13 +1,14 @@
 """A cell definition's texts: one for each row or group it represents, with faulty ones marked."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
 
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 from babel.numbers import is_currency
+from msgspec import Struct, field
 
+from northmoor.core.base.replace import replace
 from northmoor.core.compute.evaluate.scope_cells import Computed, Fault
 from northmoor.core.compute.evaluate.slots import template_of
 from northmoor.core.compute.groups.boundaries import ScopedExpression
@@ -27,8 +28,7 @@ LONGEST_TEXT = 1_000_000
 """Bytes of one text: some three hundred pages."""
 
 
-@dataclass(frozen=True, eq=False)
-class CellTexts:
+class CellTexts(Struct, frozen=True, eq=False):
     """Texts of a cell in the order of its scope's rows; `faulty` are the rows that show a fault. `is_number` tells
     how to align them where nothing else is given; texts that are `whole`, as numbers and dates are, are never broken
     into lines."""
@@ -49,8 +49,7 @@ class CellTexts:
 NO_TEXTS = pa.array([], pa.string())
 
 
-@dataclass(frozen=True, eq=False)
-class PageTotalValues:
+class PageTotalValues(Struct, frozen=True, eq=False):
     """What a table's rows that belong to pages show: one value a page."""
 
     cells: Mapping[ScopedExpression, Computed]

@@ -6,13 +6,13 @@ may be in them; an address that is one value as a whole is taken as it is.
 
 import re
 from collections.abc import Callable
-from dataclasses import replace
 from typing import Any
 from urllib.parse import quote
 
 import pyarrow as pa
 import pyarrow.compute as pc
 
+from northmoor.core.base.replace import replace
 from northmoor.core.compute.evaluate.scope_cells import Fault
 from northmoor.core.compute.groups.boundaries import ScopedExpression
 from northmoor.core.errors import ExpressionError

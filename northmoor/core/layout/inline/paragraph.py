@@ -2,11 +2,12 @@
 blocks."""
 
 from collections.abc import Hashable, Iterable, Iterator, Sequence
-from dataclasses import dataclass, replace
 
 import numpy as np
 import pyarrow.compute as pc
+from msgspec import Struct
 
+from northmoor.core.base.replace import replace
 from northmoor.core.errors import Place
 from northmoor.core.layout.context import FAULT_COLOR, FAULT_MARK, LEAST_INSET, LayoutContext
 from northmoor.core.layout.graphics.display_list import Boxes, Layer, Links, SharedSourceRef, SourceRef, TextFace, Texts
@@ -17,8 +18,7 @@ from northmoor.core.layout.text.shaping import Shaper
 from northmoor.core.model.styles import Align, ResolvedStyle
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class Paragraph:
+class Paragraph(Struct, frozen=True, eq=False):
     """Lines of one look within a width, unplaced."""
 
     lines: tuple[int, ...]
@@ -137,8 +137,7 @@ def paragraph_layers(paragraph: Paragraph, x: int, y: int, start: int = 0, end: 
     return placed_paragraphs([PlacedLines(paragraph, x, y, start, end)])[0]
 
 
-@dataclass(frozen=True, slots=True)
-class PlacedLines:
+class PlacedLines(Struct, frozen=True):
     """Some lines of a paragraph at a place on their page."""
 
     paragraph: Paragraph

@@ -4,9 +4,9 @@ A line is as high as the highest of its fonts, and all are on one baseline.
 """
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
 
 import numpy as np
+from msgspec import Struct, field
 
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import Place
@@ -26,8 +26,7 @@ _STEP = 15
 """How far the items of a list are in, in tenths of their size."""
 
 
-@dataclass(frozen=True)
-class InlineRun:
+class InlineRun(Struct, frozen=True):
     """A stretch of text with one look, and the address that it opens, if any."""
 
     text: str
@@ -35,8 +34,7 @@ class InlineRun:
     link: str = ""
 
 
-@dataclass(frozen=True)
-class InlineFragment:
+class InlineFragment(Struct, frozen=True):
     """A piece of a line in one look; `x` is counted from the text's left edge."""
 
     x: int
@@ -46,8 +44,7 @@ class InlineFragment:
     link: str
 
 
-@dataclass(frozen=True)
-class LineBox:
+class LineBox(Struct, frozen=True):
     """A line: its pieces, how high it is, and how far its baseline is from its top."""
 
     fragments: tuple[InlineFragment, ...]
@@ -55,8 +52,7 @@ class LineBox:
     ascent: int
 
 
-@dataclass(frozen=True)
-class ItemLine:
+class ItemLine(Struct, frozen=True):
     """The number and depth of the item or paragraph that a line is of, and whether the line begins with a marker."""
 
     number: int
@@ -64,8 +60,7 @@ class ItemLine:
     depth: int
 
 
-@dataclass(frozen=True, eq=False)
-class RichText:
+class RichText(Struct, frozen=True, eq=False):
     """Lines of several looks within a width, unplaced."""
 
     lines: tuple[LineBox, ...]
@@ -225,8 +220,7 @@ def _item(pieces: list[_Piece], marker: str, counts: dict[int, int], plain: Text
     return depth, mark if all(ord(c) in plain.shaper.font.characters for c in mark) else "–", rest
 
 
-@dataclass
-class _Breaker:
+class _Breaker(Struct):
     """Breaks a paragraph into lines of pieces, from left to right."""
 
     room: int
@@ -333,8 +327,7 @@ def _split_at_tabs(pieces: list[_Piece]) -> list[list[_Piece]]:
     return segments
 
 
-@dataclass(frozen=True, slots=True)
-class _Syllable:
+class _Syllable(Struct, frozen=True):
     """A part of a word, parted where the look changes, and what is written after it where a line ends there."""
 
     pieces: list[_Piece]

@@ -2,10 +2,10 @@
 
 from bisect import bisect_right
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
+from msgspec import Struct
 
 from northmoor.core.layout.flow.fragments import BodyBox, TableFragments, TableLayoutHandle
 from northmoor.core.layout.graphics.display_list import Anchor
@@ -16,8 +16,7 @@ from northmoor.core.layout.table.pagination import TableFragment
 from northmoor.core.model.blocks.table import TableBlock
 
 
-@dataclass(frozen=True, slots=True)
-class _Row:
+class _Row(Struct, frozen=True):
     """A printed row of a table, the slice that it is in, and the index of its page."""
 
     page: int

@@ -1,13 +1,15 @@
 """Headers and footers: the same lines on every page, their templates computed for each."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
 import pyarrow as pa
+from msgspec import Struct
 
 from northmoor.core.base.arrays import Bools, Ints
+from northmoor.core.base.replace import replace
 from northmoor.core.compute.evaluate.scope_cells import Computed
 from northmoor.core.errors import ExpressionError, Place
 from northmoor.core.expr.templates import Slot, Template, parse_template
@@ -158,8 +160,7 @@ class RunningText:
         return SharedSourceRef(self.paragraph.origin)
 
 
-@dataclass(frozen=True, eq=False)
-class RunningLayout:
+class RunningLayout(Struct, frozen=True, eq=False):
     """A header or footer laid out for all pages of a document."""
 
     texts: tuple[RunningText, ...]

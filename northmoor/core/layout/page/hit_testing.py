@@ -4,10 +4,10 @@ The canvas lights up and drags by these; they come from the same rows and widths
 """
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from northmoor.core.base.arrays import Bools, Ints
 from northmoor.core.compute.table.evaluation import TableData
@@ -26,8 +26,7 @@ from northmoor.core.layout.table.row_sequence import DETAILS, RowKind
 from northmoor.core.model.blocks.table import RowPlace
 
 
-@dataclass(frozen=True, slots=True)
-class HitRegion:
+class HitRegion(Struct, frozen=True):
     """A rectangle on a page and the definition it shows: a block, or a table's row kind, level and column."""
 
     block: str
@@ -64,8 +63,7 @@ class HitRegion:
         return self.x <= x < self.x + self.width and self.y <= y < self.y + self.height
 
 
-@dataclass(frozen=True, slots=True)
-class ColumnEdge:
+class ColumnEdge(Struct, frozen=True):
     """The right edge of a table's column, from `top` to `bottom`; `width` is the column's own."""
 
     block: str
@@ -76,8 +74,7 @@ class ColumnEdge:
     width: int
 
 
-@dataclass(frozen=True, slots=True)
-class GroupBracket:
+class GroupBracket(Struct, frozen=True):
     """The extent of one group of a level (`depth` from 0) on a page; open where it goes on before or after it."""
 
     block: str
@@ -92,8 +89,7 @@ class GroupBracket:
     is_folded: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class HitMap:
+class HitMap(Struct, frozen=True):
     """All that can be pointed at on a page."""
 
     regions: tuple[HitRegion, ...]

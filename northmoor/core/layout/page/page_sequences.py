@@ -4,10 +4,11 @@ Blocks are placed area by area, as if each were a page of its own; here areas ar
 """
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import cached_property
 from typing import TypeVar
 
+from northmoor.core.base.replace import replace
 from northmoor.core.layout.flow.fragments import BodyBox, TableFragments
 from northmoor.core.layout.flow.placement import OutlineEntry, PlacedFragments, Placement, RecordBatch, RecordStart
 from northmoor.core.model.blocks.block_types import Block

@@ -1,11 +1,12 @@
 """A watermark: one line of large pale text behind what is on a page, from corner to corner or level."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
 from math import atan2, cos, degrees, hypot, radians, sin
 
 import numpy as np
+from msgspec import Struct
 
+from northmoor.core.base.replace import replace
 from northmoor.core.compute.evaluate.scope_cells import Computed
 from northmoor.core.errors import ExpressionError, Place
 from northmoor.core.expr.language import parse
@@ -23,8 +24,7 @@ _LARGEST = 140_000
 _ORIGIN = SourceRef("watermark", "watermark")
 
 
-@dataclass(frozen=True, eq=False)
-class WatermarkLayout:
+class WatermarkLayout(Struct, frozen=True, eq=False):
     """A watermark on all pages: what it says on each, and on which of them it is shown."""
 
     watermark: Watermark

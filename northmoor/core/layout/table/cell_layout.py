@@ -1,15 +1,17 @@
 """A table's cell definitions with all their texts: how each looks, how it is aligned, and its lines, whatever its
 width."""
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
 from babel import Locale
+from msgspec import Struct
 
 from northmoor.core.base.arrays import Bools, Ints
+from northmoor.core.base.replace import replace
 from northmoor.core.compute.evaluate.scope_cells import Computed
 from northmoor.core.compute.evaluate.scope_names import DETAIL
 from northmoor.core.compute.evaluate.slots import head_content, scope_of
@@ -69,8 +71,7 @@ class ShapedTexts:
         return np.unique(self.lines) if self.is_sampled else self.among
 
 
-@dataclass(frozen=True, eq=False)
-class CellLayout:
+class CellLayout(Struct, frozen=True, eq=False):
     """A cell definition laid out: where it is in its kind of row, how it looks, and its texts' lines."""
 
     name: str
@@ -139,8 +140,7 @@ class CellLayout:
         return replace(look, fill=self.fills.colors[self.fills.number[instance]])
 
 
-@dataclass(frozen=True, eq=False)
-class RowLayout:
+class RowLayout(Struct, frozen=True, eq=False):
     """A kind of row laid out: its cells from left to right and the look of the row as a whole."""
 
     place: RowPlace
@@ -161,8 +161,7 @@ TextExtent = tuple[int, int, int]
 none is broken within a word or number (see `min_content.least_width`)."""
 
 
-@dataclass(frozen=True)
-class RowScope:
+class RowScope(Struct, frozen=True):
     """Rows of one definition: their scope, how many there are, and where their values come from."""
 
     place: RowPlace

@@ -5,11 +5,11 @@ operations however many cells it has, and an edit on a long table places only th
 """
 
 from collections.abc import Hashable
-from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct, field
 
 from northmoor.core.base.arrays import AnyInts
 from northmoor.core.layout.graphics.display_list import TextFace
@@ -26,8 +26,7 @@ _MOST_PAGE_ROWS = 64
 _COLUMNS = 9
 
 
-@dataclass(frozen=True, eq=False)
-class PlacedCells:
+class PlacedCells(Struct, frozen=True, eq=False):
     """Lines of cells in reading order. Arrays of one length: `row`, `column`, `x` from the
     table's
     left, `y` and `baseline` from the row's top, `width`, `face` (index of the table's faces), `line` (in its
@@ -44,8 +43,7 @@ class PlacedCells:
         return self.table[:, first:last]
 
 
-@dataclass(eq=False)
-class CellPlacer:
+class CellPlacer(Struct, eq=False):
     """Places a table's cells chunk by chunk and keeps what it placed."""
 
     layout: TableLayout

@@ -1,12 +1,13 @@
 """Folding: groups of which only headings and totals are shown. What lies in them is left out of the printed rows."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 
 from northmoor.core.base.arrays import Bools
+from northmoor.core.base.replace import replace
 from northmoor.core.compute.groups.boundaries import Groups
 from northmoor.core.compute.table.evaluation import TableData
 from northmoor.core.layout.table.row_sequence import DETAILS, RowSequence
@@ -14,8 +15,7 @@ from northmoor.core.layout.table.row_sequence import DETAILS, RowSequence
 GroupKeys = tuple[Any, ...]
 
 
-@dataclass(frozen=True)
-class Fold:
+class Fold(Struct, frozen=True):
     """What of a table is folded: all groups of a level (counted from 1; none: of no level), but for some, and others.
 
     Groups are named by the keys of their level and those around it.

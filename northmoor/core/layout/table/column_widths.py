@@ -4,8 +4,9 @@ A column is never narrower than its numbers and words are (`min_content`), as fa
 whose texts can go on in another line give way first.
 """
 
-from dataclasses import dataclass
 from itertools import pairwise
+
+from msgspec import Struct
 
 from northmoor.core.layout.context import LayoutContext
 from northmoor.core.layout.table.cell_layout import RowLayout
@@ -17,8 +18,7 @@ _NARROWEST = 12_000
 _WIDEST_NEED = 200_000
 
 
-@dataclass(frozen=True)
-class ColumnWidths:
+class ColumnWidths(Struct, frozen=True):
     """Widths of columns in millipoints. They `fit` where no number or word is wider than its column, for which all
     together are `needed`; given ones are scaled where they are together wider than the body."""
 

@@ -1,12 +1,12 @@
 """Rules: which of a kind's rows look otherwise, and how. Colour scales: which fill each number has."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
+from msgspec import Struct
 
 from northmoor.core.base.arrays import Bools
 from northmoor.core.compute.groups.boundaries import ScopedExpression
@@ -20,8 +20,7 @@ COLOR_STEPS = 32
 """Colours of a scale between its ends."""
 
 
-@dataclass(frozen=True, eq=False)
-class MatchedFormats:
+class MatchedFormats(Struct, frozen=True, eq=False):
     """For each instance of a row, which rules hold, as the number of one of some `choices` of rules; the first choice
     is that none does."""
 
@@ -88,8 +87,7 @@ def _is_matched(
     return np.asarray(pc.fill_null(computed.values, False).to_numpy(zero_copy_only=False), bool)
 
 
-@dataclass(frozen=True, eq=False)
-class ColorScaleFills:
+class ColorScaleFills(Struct, frozen=True, eq=False):
     """The fill of each instance: the place of its colour among `colors`, −1 for none; and the numbers that have the
     first and the last of them."""
 

@@ -1,17 +1,16 @@
 """The columns of a printed matrix from left to right: groups, and subtotals before or after what they total."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from northmoor.core.compute.crosstab.evaluation import CrosstabData
 from northmoor.core.layout.table.collapsing import Fold
 from northmoor.core.model.blocks.matrix import MatrixBlock, Measure
 
 
-@dataclass(frozen=True)
-class PrintedColumn:
+class PrintedColumn(Struct, frozen=True):
     """A column of the printed matrix: at which depth of the column levels it is, for which group there, and which
     measures it shows (one, or all where they are one below the other)."""
 

@@ -5,7 +5,7 @@ side, rules, formats. Every cell shows a value that has been computed where its 
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from functools import cached_property
 from itertools import groupby
 
@@ -14,6 +14,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from northmoor.core.base.arrays import Floats
+from northmoor.core.base.replace import replace
 from northmoor.core.compute.crosstab.cell_values import CellLevel, CrosstabExpression
 from northmoor.core.compute.crosstab.evaluation import CrosstabData
 from northmoor.core.compute.evaluate.scope_cells import Computed

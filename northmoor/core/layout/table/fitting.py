@@ -1,11 +1,12 @@
 """The looks in which a table fits a width: those of the report, with less space between columns, or smaller; and cells
 that are printed smaller one by one."""
 
-from dataclasses import dataclass, replace
 from math import ceil
 
 import numpy as np
+from msgspec import Struct
 
+from northmoor.core.base.replace import replace
 from northmoor.core.compute.table.evaluation import TableData
 from northmoor.core.errors import Place
 from northmoor.core.layout.context import AS_IT_IS, LEAST_INSET, LayoutContext, TextFit
@@ -41,8 +42,7 @@ def sequence_of(table: TableBlock, data: TableData, context: LayoutContext) -> R
     return context.cache.get(key, lambda: collapsed_rows(row_sequence(table, data), data, fold))
 
 
-@dataclass(frozen=True, eq=False)
-class FittedTable:
+class FittedTable(Struct, frozen=True, eq=False):
     """A table's columns and rows in looks in which they fit a width, as far as that is possible."""
 
     columns: tuple[CellLayout, ...]

@@ -2,10 +2,10 @@
 are repeated, and the same rows at the same heights."""
 
 from collections.abc import Sequence
-from dataclasses import replace
 
 import numpy as np
 
+from northmoor.core.base.replace import replace
 from northmoor.core.compute.table.evaluation import TableData
 from northmoor.core.compute.table.page_totals import single_run
 from northmoor.core.errors import Place

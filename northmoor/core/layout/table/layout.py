@@ -5,16 +5,18 @@ for the page that is drawn. Each step is kept by what it depends on, so that an 
 """
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from functools import cached_property
 from itertools import zip_longest
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from northmoor.core.base.arrays import AnyInts, Bools
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.base.replace import replace
 from northmoor.core.compute.table.evaluation import TableData
 from northmoor.core.errors import Place
 from northmoor.core.layout.context import AS_IT_IS, LayoutContext, TextFit
@@ -42,8 +44,7 @@ _BREAKS = (
 )  # fmt: skip
 
 
-@dataclass(frozen=True, eq=False)
-class WrappedCell:
+class WrappedCell(Struct, frozen=True, eq=False):
     """A cell at its width: the lines of those texts that are not drawn as the one line they are, by the text's line and
     its shift, each instance's number of lines, whether it is `plain` (drawn as the one line it is), and how many are
     `unfit`: with a number or word that is wider than a line."""

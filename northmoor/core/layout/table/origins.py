@@ -1,16 +1,17 @@
 """Where the items of a table come from: for each its row, level, keys and column."""
 
-from dataclasses import dataclass, replace
 from typing import Any
 
+from msgspec import Struct
+
 from northmoor.core.base.arrays import Ints
+from northmoor.core.base.replace import replace
 from northmoor.core.compute.evaluate.scope_names import DETAIL
 from northmoor.core.layout.graphics.display_list import SourceRef
 from northmoor.core.layout.table.layout import TableLayout
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class TableOrigins:
+class TableOrigins(Struct, frozen=True, eq=False):
     """Origins of a table's items: for each, its printed row and its column's number (−1: the row)."""
 
     layout: TableLayout

@@ -1,9 +1,9 @@
 """Which rows pages of a table show, and where: those of their slices with those that belong to the pages."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from northmoor.core.base.arrays import Ints
 from northmoor.core.layout.table.layout import TableLayout
@@ -11,8 +11,7 @@ from northmoor.core.layout.table.pagination import TableFragment
 from northmoor.core.model.blocks.table import PAGE_ROWS
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class RowsOnPage:
+class RowsOnPage(Struct, frozen=True, eq=False):
     """The rows a page shows, top to bottom: their numbers, tops and heights on the page. `own` says where among them
     those of the slice are; the others belong to the page: the head, repeated headings, what is carried, totals."""
 
@@ -22,8 +21,7 @@ class RowsOnPage:
     own: Ints
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class RowsOnPages:
+class RowsOnPages(Struct, frozen=True, eq=False):
     """The same for many pages, one after another; `begins` and `own_begins` are where each page's rows, and among `own`
     those of its slice, begin (one more entry than pages)."""
 

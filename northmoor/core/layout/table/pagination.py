@@ -6,12 +6,14 @@ before them; headings of open levels are repeated on a continuation.
 """
 
 from bisect import bisect_left, bisect_right
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
+from msgspec import Struct
 
 from northmoor.core.base.arrays import AnyInts, Bools, Floats
+from northmoor.core.base.replace import replace
 
 
 @dataclass(frozen=True, eq=False)
@@ -83,8 +85,7 @@ class RowMetrics:
         return int((self.heights if self.again is None else self.again)[row])
 
 
-@dataclass(frozen=True, slots=True)
-class TableFragment:
+class TableFragment(Struct, frozen=True):
     """A table's rows on one page: `repeated` headings, then rows `start` up to `end`.
 
     `page` counts from the page the table begins on, `number` the table's slices; `y` is the distance from the body's
@@ -105,8 +106,7 @@ class TableFragment:
     number: int = 0
 
 
-@dataclass(frozen=True)
-class Body:
+class Body(Struct, frozen=True):
     """The room for rows: `height` of every page's body, what is `used` already on the first, and the `number` of that
     page. Where pages have several `areas` (columns, or labels), each is a page here; the first one is that `area`."""
 
@@ -124,8 +124,7 @@ class Body:
         return rest if (self.number + (at + rest) // self.areas) % 2 else rest + self.areas
 
 
-@dataclass(frozen=True)
-class PaginationRules:
+class PaginationRules(Struct, frozen=True):
     """What holds for all pages: the heights of the head on the first page and on later ones, of the rows that belong to
     pages (0 for none), whether these are at the foot of the page, and how many detail rows a page has at most."""
 

@@ -1,10 +1,10 @@
 """Pages of a table: from the rows of slices to layers of the display list, many pages at a time."""
 
 from collections.abc import Hashable, Iterator, Sequence
-from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
+from msgspec import Struct
 
 from northmoor.core.base.arrays import Ints
 from northmoor.core.layout.geometry import Rect
@@ -30,8 +30,7 @@ from northmoor.core.layout.table.pagination import TableFragment
 from northmoor.core.model.styles import ResolvedStyle
 
 
-@dataclass(frozen=True, slots=True)
-class PlacedFragment:
+class PlacedFragment(Struct, frozen=True):
     """A slice of a table at a place on its page."""
 
     fragment: TableFragment
@@ -267,8 +266,7 @@ def _origins(layout: TableLayout, placed: Sequence[PlacedMark]) -> TableOrigins:
     return TableOrigins(layout, rows, columns)
 
 
-@dataclass(frozen=True, slots=True)
-class RowBox:
+class RowBox(Struct, frozen=True):
     """A rectangle from a row's left edge and its top, of a column (−1: of the row)."""
 
     x: int

@@ -7,13 +7,15 @@ on the pages, so that each is made once when they are placed and once when they 
 from array import array
 from bisect import bisect_right
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from functools import cached_property, partial, reduce
 
 import numpy as np
+from msgspec import Struct
 
 from northmoor.core.base.arrays import Ints
 from northmoor.core.base.cache import GenerationalCache
+from northmoor.core.base.replace import replace
 from northmoor.core.compute.evaluate.scope_names import DETAIL
 from northmoor.core.compute.table.evaluation import TableData
 from northmoor.core.compute.table.page_totals import PageRanges
@@ -40,8 +42,7 @@ _PARTS_HELD = 2
 Maker = Callable[[], TableLayout]
 
 
-@dataclass(eq=False)
-class RecordRows:
+class RecordRows(Struct, eq=False):
     """Some records' rows of a table, from the group `first` of the records' level on; laid out when that is asked for,
     and held among the `recent` ones."""
 

@@ -5,6 +5,7 @@ from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from northmoor.core.base.arrays import AnyInts, Bools
 from northmoor.core.compute.groups.boundaries import Groups
@@ -18,8 +19,7 @@ HEADING, DETAILS, TOTAL = 0, 1, 2
 _NAMES = ("heading", "detail", "total")
 
 
-@dataclass(frozen=True)
-class RowKind:
+class RowKind(Struct, frozen=True):
     """A kind of printed row: details, or a heading or total of a level (0: the report).
 
     `number` counts where there are several of a kind; `after` tells that it is after its group.
@@ -132,8 +132,7 @@ def row_sequence(table: TableBlock, data: TableData) -> RowSequence:
     return RowSequence(kinds, kind_of, index, position[order], ready, data.rows)
 
 
-@dataclass(frozen=True, eq=False)
-class _Key:
+class _Key(Struct, frozen=True, eq=False):
     """What orders the rows of a kind: the detail row they are at, the kind's slot there, and, for what is after
     the groups of a tree, deeper ones first and the rows of one group together."""
 

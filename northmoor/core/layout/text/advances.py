@@ -5,7 +5,6 @@ the kerning of each pair; both are asked of HarfBuzz once, pair by pair as they 
 columns of texts at a time.
 """
 
-from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
 
@@ -13,6 +12,7 @@ import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
+from msgspec import Struct
 
 from northmoor.core.base.arrays import Bools, Ints
 from northmoor.core.expr.text_concat import concat_lists
@@ -29,8 +29,7 @@ _CHUNK = 100_000
 """Texts measured at a time; a code point takes some twenty bytes while they are."""
 
 
-@dataclass(frozen=True, eq=False)
-class TextWidths:
+class TextWidths(Struct, frozen=True, eq=False):
     """Texts' widths in font units; those that are `simple` are known. `alone` are simple ones in which no glyph is
     for two characters, so that they read as they are drawn."""
 
@@ -39,8 +38,7 @@ class TextWidths:
     is_whole: Bools
 
 
-@dataclass(frozen=True, eq=False)
-class GlyphSequence:
+class GlyphSequence(Struct, frozen=True, eq=False):
     """Texts' characters one after another: code points, places in the alphabet (-1 for others), and how each kerns with
     the next of its text (`COMPLEX` where they are not drawn as one glyph each); `ends` and `lengths` are the texts'."""
 

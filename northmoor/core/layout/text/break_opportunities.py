@@ -7,9 +7,10 @@ parted after its hyphens, dashes and slashes, since it is a time, a date or a co
 import re
 import threading
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any, Literal
+
+from msgspec import Struct
 
 from northmoor.core.model.styles import WordBreaks
 
@@ -29,16 +30,14 @@ _JOINTS = "-‐–—/"
 _iterators = threading.local()
 
 
-@dataclass(frozen=True, slots=True)
-class Opportunity:
+class Opportunity(Struct, frozen=True):
     """A place where a line may end: how many characters are before it, and what is written there if it does."""
 
     end: int
     mark: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class Breaking:
+class Breaking(Struct, frozen=True):
     """How texts are broken: whether within words, in which language those are, or not at all where a text is `whole`,
     as numbers and dates are."""
 

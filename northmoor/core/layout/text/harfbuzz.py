@@ -1,17 +1,15 @@
 """The one place that asks HarfBuzz to shape: tabular figures, and no ligatures or contextual forms, which would turn
 business texts such as -> into other signs."""
 
-from dataclasses import dataclass
-
 import uharfbuzz as hb
+from msgspec import Struct
 
 from northmoor.core.layout.text.fonts import Font
 
 _FEATURES = {"tnum": True, "calt": False, "liga": False}
 
 
-@dataclass(frozen=True, slots=True)
-class Run:
+class Run(Struct, frozen=True):
     """Shaped glyphs with the sum of their advances, in font units."""
 
     ids: tuple[int, ...]

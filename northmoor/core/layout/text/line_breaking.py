@@ -7,11 +7,11 @@ signs are in its place.
 
 import re
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
+from msgspec import Struct
 
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.layout.text.break_opportunities import (
@@ -28,8 +28,7 @@ _ODD = r"\t|[^\p{L}\p{N}.,:;%\-/)] | [^\p{L}\p{N}(+\-€$]|\) [^A-Za-z0-9]"
 _ORDINARY = Breaking()
 
 
-@dataclass(frozen=True, slots=True)
-class WrappedText:
+class WrappedText(Struct, frozen=True):
     """A text's lines; `unfit` of its words or numbers are wider than a line and not drawn as they are."""
 
     lines: tuple[str, ...]

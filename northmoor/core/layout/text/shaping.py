@@ -5,13 +5,13 @@ Widths are looked up for whole columns before.
 
 from bisect import bisect_right
 from collections.abc import Sequence
-from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any, TypeVar
 
 import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
+from msgspec import Struct
 
 from northmoor.core.base.arrays import Bools, Ints
 from northmoor.core.expr.lazy_texts import LazyTexts
@@ -31,8 +31,7 @@ _FEW = 5000
 """Columns of at most so many distinct texts share their lines with others."""
 
 
-@dataclass(frozen=True, slots=True)
-class Glyphs:
+class Glyphs(Struct, frozen=True):
     """A run of one font: glyph ids and, in font units, each one's advance and offsets. `in_place` when every glyph
     is at its own advance, `says_itself` when the glyphs alone tell the text."""
 
@@ -50,8 +49,7 @@ class Glyphs:
         return sum(self.advances)
 
 
-@dataclass(frozen=True, slots=True)
-class ShapedLine:
+class ShapedLine(Struct, frozen=True):
     """One shaped line: its text and its runs (more than one where a font lacks characters); `missing` ones have no
     glyph
     in any font."""
@@ -258,8 +256,7 @@ def _grown(array: _Known, size: int) -> _Known:
     return grown
 
 
-@dataclass(frozen=True, slots=True)
-class Segments:
+class Segments(Struct, frozen=True):
     """A text's pieces, measured as each would be by itself."""
 
     sums: list[int]

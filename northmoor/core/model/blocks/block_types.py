@@ -4,11 +4,11 @@ The window shows a block without a form of its own by its properties.
 """
 
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass
 from functools import reduce
 from operator import or_
 from typing import TYPE_CHECKING, Annotated, Any
 
+from msgspec import Struct
 from pydantic import Field
 
 from northmoor.core.model.base import Part
@@ -40,8 +40,7 @@ def _nothing(_: Any) -> Iterable[Content]:
     return ()
 
 
-@dataclass(frozen=True)
-class BlockType:
+class BlockType(Struct, frozen=True):
     """A kind of block, as the model, the layout, Trace and the window see it."""
 
     model: type[Part]

@@ -1,9 +1,9 @@
 """A table block: its columns, its levels, and the rows printed for each of them."""
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
 from typing import Annotated, Literal
 
+from msgspec import Struct
 from pydantic import BeforeValidator, Field, PlainSerializer, model_validator
 
 from northmoor.core.model.base import (
@@ -339,8 +339,7 @@ PAGE_ROWS = ("brought_forward", "page_total", "carried_forward")
 """The rows of a table that belong to its pages."""
 
 
-@dataclass(frozen=True, slots=True)
-class RowPlace:
+class RowPlace(Struct, frozen=True):
     """Which of a table's printed rows is meant: `row` is head, heading, detail, total or one of `PAGE_ROWS`, `level`
     the level of a heading or total, `number` counts where there are several. Number 0 of head and detail are the
     columns' titles and the columns themselves."""

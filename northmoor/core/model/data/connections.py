@@ -1,12 +1,12 @@
 """The content of a library's connections file: which data there are and what they are called. It holds no secrets."""
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from functools import reduce
 from operator import or_
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Literal, Self
 
+from msgspec import Struct
 from pydantic import Field, StringConstraints, model_validator
 
 from northmoor.core.model.base import Name, Part, Title, unique_names
@@ -143,8 +143,7 @@ FILE_SUFFIXES = (".csv", ".tsv", ".parquet", ".json", ".jsonl", ".xlsx", ".ods",
 """Endings of files whose rows can be read."""
 
 
-@dataclass(frozen=True)
-class ConnectionKind:
+class ConnectionKind(Struct, frozen=True):
     """A kind of connection. To add one, write its driver, and its model and record here."""
 
     model: type[NamedConnection]

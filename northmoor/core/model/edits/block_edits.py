@@ -5,8 +5,9 @@ They raise like those in `edits`.
 
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any, Literal
+
+from msgspec import Struct
 
 from northmoor.core.model.blocks.block_types import Block
 from northmoor.core.model.blocks.chart import ChartBlock
@@ -24,8 +25,7 @@ from northmoor.core.model.edits.naming import unused_name
 from northmoor.core.model.report import Report
 
 
-@dataclass(frozen=True)
-class Target:
+class Target(Struct, frozen=True):
     """Where blocks are put: after, before or beside a block; at the end of a for-each, or of a cell of a grid (its
     number); in front of all in a frame; or, without a block, at the end of all."""
 

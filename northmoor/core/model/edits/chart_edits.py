@@ -4,8 +4,9 @@ They raise like those: pydantic.ValidationError when the result would be no soun
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any
+
+from msgspec import Struct
 
 from northmoor.core.model.blocks.chart import Chart, ChartBlock, ChartLevel, ChartMeasure
 from northmoor.core.model.blocks.table import RowPlace
@@ -21,8 +22,7 @@ CHART_STEPS = ("category", "series", "panels")
 """What groups a chart's rows, in the order in which fields are taken for it."""
 
 
-@dataclass(frozen=True)
-class ChartPlace:
+class ChartPlace(Struct, frozen=True):
     """Where a chart is: a block of its own, or a cell of a table's row."""
 
     block: str

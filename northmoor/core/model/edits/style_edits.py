@@ -2,8 +2,9 @@
 others."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any
+
+from msgspec import Struct
 
 from northmoor.core.model.base import Part
 from northmoor.core.model.blocks.table import Cell, RowPlace, TableBlock
@@ -75,8 +76,7 @@ def _mapped(part: Any, change: Callable[[Part], Part]) -> Any:
     return change(part.but(**given) if given else part)
 
 
-@dataclass(frozen=True)
-class TableLook:
+class TableLook(Struct, frozen=True):
     """A starting point for a table's look: its styles, each used by the part of the table that `uses` names, and the
     styles of every second row."""
 
@@ -161,8 +161,7 @@ def _style_of(place: RowPlace) -> str | None:
     return "table-total" if place.row == "page_total" else None
 
 
-@dataclass(frozen=True)
-class CopiedStyle:
+class CopiedStyle(Struct, frozen=True):
     """The look of a part: its style, own changes, rules, scale and format."""
 
     style: str | None

@@ -4,12 +4,12 @@ To add one, add its record to `AGGREGATES`.
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal
 
+from msgspec import Struct
 
-@dataclass(frozen=True)
-class Aggregate:
+
+class Aggregate(Struct, frozen=True):
     """An aggregate function of the engine, or a use of one that a column can be totalled by."""
 
     name: str

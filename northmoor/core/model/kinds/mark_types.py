@@ -1,12 +1,12 @@
 """The kinds of marks that charts draw: to add one, write the function that draws it and add its record here."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal
 
+from msgspec import Struct
 
-@dataclass(frozen=True)
-class MarkType:
+
+class MarkType(Struct, frozen=True):
     """A kind of mark: how a chart of it is computed, laid out and explained."""
 
     name: str

@@ -1,12 +1,12 @@
 """The formats that a document is delivered in: to add one, write its module and add its record here."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal
 
+from msgspec import Struct
 
-@dataclass(frozen=True)
-class OutputFormat:
+
+class OutputFormat(Struct, frozen=True):
     """A format of files."""
 
     suffix: str

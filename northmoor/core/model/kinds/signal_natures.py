@@ -1,12 +1,12 @@
 """Natures of signals: what a logged value says about the time until the next one."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal
 
+from msgspec import Struct
 
-@dataclass(frozen=True)
-class SignalNature:
+
+class SignalNature(Struct, frozen=True):
     """What a value of a signal says about the time after it."""
 
     name: str

@@ -2,8 +2,9 @@
 `northmoor.core.sources.signals.statistics`."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal
+
+from msgspec import Struct
 
 StatisticResult = Literal["value", "text", "number", "count", "duration", "share", "moment"]
 """What a statistic is: a value of the signal in its unit, its text, a number in another unit, how many, a duration in
@@ -11,8 +12,7 @@ seconds, a share from 0 to 1, or a moment."""
 Wants = Literal["nothing", "state", "limit", "share"]
 
 
-@dataclass(frozen=True)
-class SignalStatistic:
+class SignalStatistic(Struct, frozen=True):
     """A statistic of one signal over a stretch of time."""
 
     name: str

@@ -1,16 +1,16 @@
 """The kinds of values: to add one, write the functions that read it and add its record and its name here."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal
+
+from msgspec import Struct
 
 ControlName = Literal[
     "field", "stepper", "calendar", "switch", "drop_down", "toggles", "ticks", "lines", "period", "ends"
 ]
 
 
-@dataclass(frozen=True)
-class ValueKind:
+class ValueKind(Struct, frozen=True):
     """A kind of value: how it is called, read, held and asked for."""
 
     name: str

@@ -1,9 +1,9 @@
 """Types of columns: a kind of value, and for decimals their digits, as files of reports write them."""
 
 import re
-from dataclasses import dataclass
 from typing import Annotated
 
+from msgspec import Struct
 from pydantic import StringConstraints
 
 from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME, VALUE_KINDS, KindName
@@ -19,8 +19,7 @@ TOO_LONG = f"has numbers with more than {MAX_PRECISION} digits, of which 15 are 
 """What is said of a column whose numbers can only be held as doubles."""
 
 
-@dataclass(frozen=True, slots=True)
-class ValueType:
+class ValueType(Struct, frozen=True):
     """A kind of value; `precision` and `scale` matter to decimals only. Timestamps are wall time in the report's
     zone."""
 

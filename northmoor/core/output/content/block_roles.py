@@ -1,9 +1,11 @@
 """What the blocks of an edition are to a reader: headings by their level, captions, paragraphs, pictures with words."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
 from typing import Literal
 
+from msgspec import Struct
+
+from northmoor.core.base.replace import replace
 from northmoor.core.model.blocks.block_types import Block
 from northmoor.core.model.blocks.containers import ForEachBlock
 from northmoor.core.model.blocks.text import TextBlock
@@ -15,8 +17,7 @@ DEEPEST_HEADING = 6
 RoleKind = Literal["title", "heading", "caption", "text", "list", "figure", "decoration"]
 
 
-@dataclass(frozen=True, slots=True)
-class BlockRole:
+class BlockRole(Struct, frozen=True):
     """What a block is; `level` is that of a heading, from 1."""
 
     kind: RoleKind

@@ -1,9 +1,9 @@
 """What a chart shows, in words and as rows: for those who do not see it, and for programs that calculate with it."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from northmoor.core.compute.chart.evaluation import mark_texts
 from northmoor.core.expr.language import bare_column
@@ -13,8 +13,7 @@ MOST_FIGURES = 2_000
 """Charts of more marks than these give their extremes only: nobody reads them one by one."""
 
 
-@dataclass(frozen=True)
-class ChartFigures:
+class ChartFigures(Struct, frozen=True):
     """The figures of a chart: titles of columns, and rows of texts. None are given where there are too many."""
 
     titles: tuple[str, ...]

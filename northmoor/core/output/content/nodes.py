@@ -1,7 +1,8 @@
 """What a document consists of for a reader, whatever its pages: each thing once, where it begins."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from northmoor.core.layout.flow.fragments import BoxFragment, ChartFragment, TableFragments, TextFragment
 from northmoor.core.layout.inline.paragraph import Paragraph
@@ -15,8 +16,7 @@ def node_text(fragment: TextFragment) -> str:
     return block.text if isinstance(block, Paragraph) else "".join(run.text for run in block.runs)
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class TextNode:
+class TextNode(Struct, frozen=True, eq=False):
     """A heading, a paragraph, a caption, or a list; whole, though pages may part it."""
 
     role: BlockRole
@@ -28,8 +28,7 @@ class TextNode:
         return node_text(self.fragment)
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class TableNode:
+class TableNode(Struct, frozen=True, eq=False):
     """A table, or a record's rows of one: the printed rows from `start` up to `end`; whole, though pages may part
     it."""
 
@@ -44,24 +43,21 @@ class TableNode:
         return self.run.layout
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class ChartNode:
+class ChartNode(Struct, frozen=True, eq=False):
     """A chart."""
 
     role: BlockRole
     fragment: ChartFragment
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class DrawnNode:
+class DrawnNode(Struct, frozen=True, eq=False):
     """A picture, code, readout, rule or shape."""
 
     role: BlockRole
     fragment: BoxFragment
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class SideBySide:
+class SideBySide(Struct, frozen=True, eq=False):
     """Columns of things that are beside one another on the page, read one column after another."""
 
     columns: tuple[tuple["ContentNode", ...], ...]
@@ -69,8 +65,7 @@ class SideBySide:
     """Their widths on the page, in millipoints."""
 
 
-@dataclass(frozen=True, slots=True)
-class PageStart:
+class PageStart(Struct, frozen=True):
     """A page begins here by a break of the report, not for want of room."""
 
     index: int

@@ -5,7 +5,8 @@ that are beside one another are columns, read one after the other. What overlaps
 """
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from northmoor.core.layout.flow.fragments import BoxFragment, ChartFragment, Fragment, TableFragmentOnPage, TextFragment
 from northmoor.core.layout.graphics.display_list import PAGES_PER_BATCH
@@ -33,8 +34,7 @@ _TOUCHING = 500
 """Millipoints by which things may overlap that are still one after another: of rounding."""
 
 
-@dataclass(frozen=True, slots=True)
-class Extent:
+class Extent(Struct, frozen=True):
     """A fragment with the rectangle it takes up, or the things in a cell of a grid or an item of a frame, in order,
     with that of the cell."""
 
@@ -56,8 +56,7 @@ class Extent:
         return (self.right - self.left) * (self.bottom - self.top)
 
 
-@dataclass(frozen=True, slots=True)
-class SideColumns:
+class SideColumns(Struct, frozen=True):
     """Things that are beside one another, column by column."""
 
     columns: tuple[tuple["Extent | SideColumns", ...], ...]

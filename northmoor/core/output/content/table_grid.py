@@ -1,8 +1,9 @@
 """The rows of a table as a grid without holes: which cell, or empty place, is in each column, spans counted in."""
 
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass
 from typing import Generic, Protocol, TypeVar
+
+from msgspec import Struct
 
 from northmoor.core.output.content.table_rows import TableCell, TableRow
 
@@ -22,8 +23,7 @@ class Spanning(Protocol):
 CellT = TypeVar("CellT", bound=Spanning)
 
 
-@dataclass(frozen=True, slots=True)
-class GridPlace(Generic[CellT]):
+class GridPlace(Struct, Generic[CellT], frozen=True):
     """A cell of a row, or an empty place, with how many columns and rows it covers."""
 
     column: int

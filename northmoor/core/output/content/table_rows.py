@@ -4,11 +4,11 @@ Rows that belong to pages (what is carried over, totals of pages) are not among 
 """
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 import pyarrow as pa
+from msgspec import Struct
 
 from northmoor.core.base.arrays import AnyInts
 from northmoor.core.compute.evaluate.scope_cells import Computed
@@ -26,8 +26,7 @@ from northmoor.core.model.styles import Align, ResolvedStyle
 ROWS_AT_ONCE = 2048
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class CellContent:
+class CellContent(Struct, frozen=True, eq=False):
     """A kind of cell: what all its instances have in common. `expression` is what its value is, where it shows one."""
 
     layout: CellLayout
@@ -61,8 +60,7 @@ class CellContent:
         return self.texts.pattern
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class TableCell:
+class TableCell(Struct, frozen=True, eq=False):
     """A cell of a row: `text` as it is printed, the `value` it shows (None where it shows none, or a text of several),
     and how it looks. `shift` is how much further right its text begins, in millipoints."""
 
@@ -98,8 +96,7 @@ class TableCell:
         return None if layout.links is None else layout.link(self.instance)
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class TableRow:
+class TableRow(Struct, frozen=True, eq=False):
     """A row: its place in the table's definition, its number among the printed ones (−1: of the head), and how deep
     it is: 0 for totals of all rows, then the number of its level, and one more for rows of the data."""
 

@@ -5,11 +5,11 @@ each level holds the key of the group. The others are the columns of the block.
 """
 
 import re
-from dataclasses import dataclass, field
 from datetime import datetime, time
 from typing import Any
 
 import pyarrow as pa
+from msgspec import Struct, field
 
 from northmoor.core.compute.chart.evaluation import mark_texts
 from northmoor.core.expr.language import bare_column
@@ -24,8 +24,7 @@ ROW, LEVEL, TEXT = "row", "level", "text"
 """The columns that say what a row is; `text` has what is written in cells that are no values."""
 
 
-@dataclass
-class CellColumns:
+class CellColumns(Struct):
     """The cells of one block, gathered from all places where it is printed."""
 
     columns: dict[str, list[Any]] = field(default_factory=dict)

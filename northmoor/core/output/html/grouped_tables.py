@@ -1,7 +1,6 @@
 """Tables of a web page: tables with heads, whose outermost groups open and close."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass, field
 from itertools import pairwise
 
 from northmoor.core.layout.table.row_sequence import HEADING, TOTAL
@@ -31,28 +30,23 @@ def table_html(node: TableNode, parts: PageParts) -> Iterator[str]:
     yield "</div>"
 
 
-@dataclass
 class _TableWriter:
     """Writes the rows of a table: the groups of its outermost level as parts that open and close, if they have
     headings, their totals after them, so that they are seen when a group is closed."""
 
-    content: TableContent
-    parts: PageParts
-    _state: str = "closed"
-    """What is open: nothing, a table, a group's details with its table, or a table of totals."""
-    _has_head: bool = False
-    _groups: int = 0
-    _head: list[tuple[TableRow, list[GridPlace[TableCell]]]] = field(default_factory=list)
-
-    def __post_init__(self) -> None:
-        self._head = list(grid_rows(self.content.head(), self.content.columns))
-        level = self.content.layout.outer
-        levels = self.content.table.levels[level:]
-        has_inner = self.content.table.show_details or len(levels) > 1
+    def __init__(self, content: TableContent, parts: PageParts) -> None:
+        self.content, self.parts = content, parts
+        self._state = "closed"
+        """What is open: nothing, a table, a group's details with its table, or a table of totals."""
+        self._has_head = False
+        self._groups = 0
+        self._head = list(grid_rows(content.head(), content.columns))
+        levels = content.table.levels[content.layout.outer :]
+        has_inner = content.table.show_details or len(levels) > 1
         has_headings = bool(levels) and any(row.stands != "after" for row in levels[0].heading)
-        self.folds = self.parts.is_interactive and has_inner and has_headings
+        self.folds = parts.is_interactive and has_inner and has_headings
         self._breaks = bool(levels) and levels[0].page_break in ("between", "before")
-        self._row_heads = _row_heads(self.content)
+        self._row_heads = _row_heads(content)
 
     def begin(self) -> Iterator[str]:
         """The head above all groups, where these have tables of their own; those are read out with heads too."""

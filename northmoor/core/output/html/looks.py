@@ -1,8 +1,9 @@
 """Looks as CSS: a class for each that is used, or, for mails, declarations in each element."""
 
-from dataclasses import dataclass, field
 from functools import lru_cache
 from html import escape
+
+from msgspec import Struct, field
 
 from northmoor.core.layout.text.fonts import font_file
 from northmoor.core.model.styles import ResolvedStyle
@@ -49,8 +50,7 @@ def box_css(look: ResolvedStyle) -> str:
     return ";".join(found)
 
 
-@dataclass
-class Looks:
+class Looks(Struct):
     """The looks of a page: as classes, which `rules` lists, or in the elements themselves."""
 
     inline: bool

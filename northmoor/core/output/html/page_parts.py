@@ -1,10 +1,11 @@
 """What the parts of a web page share while it is written: looks, fonts, names of places, and links."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
 from html import escape
 from itertools import chain, count
 from urllib.parse import quote
+
+from msgspec import Struct, field
 
 from northmoor.core.layout.text.fonts import font_file
 from northmoor.core.model.styles import ResolvedStyle
@@ -25,8 +26,7 @@ def as_attribute(text: str) -> str:
     return escape(" ".join(text.translate(_CONTROLS).split()))
 
 
-@dataclass
-class PageParts:
+class PageParts(Struct):
     """A web page that is being written."""
 
     document: OutputDocument

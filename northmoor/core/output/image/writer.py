@@ -1,10 +1,10 @@
 """Pages to pictures of pixels at any resolution, drawn by PDFium from the document's own PDF."""
 
 import io
-from dataclasses import dataclass
 from functools import partial
 from typing import Any, BinaryIO
 
+from msgspec import Struct
 from PIL import Image
 from PIL.TiffImagePlugin import AppendingTiffWriter
 
@@ -29,8 +29,7 @@ def output_files(document: OutputDocument) -> list[OutputFile]:
     return [OutputFile(partial(pictures.write, number)) for number in range(len(pictures.pages))]
 
 
-@dataclass(frozen=True)
-class _Pictures:
+class _Pictures(Struct, frozen=True):
     """The pages of a document as pictures, each made when it is written."""
 
     pages: PdfPages

@@ -3,8 +3,9 @@ metadata, and, in part 3, the rows and the report attached, so that its figures 
 
 import io
 from collections.abc import Mapping
-from dataclasses import dataclass
 from functools import lru_cache
+
+from msgspec import Struct
 
 from northmoor.core.output.output_document import OutputDocument
 from northmoor.core.output.pdf.file_structure import PdfFile, dictionary, listed, reference, string
@@ -20,8 +21,7 @@ _FIELDS = {
 }
 
 
-@dataclass(frozen=True)
-class Attachment:
+class Attachment(Struct, frozen=True):
     """A file in a PDF: its name, its kind (RFC 2045), what it is in words, and how it belongs to the pages."""
 
     name: str
@@ -31,8 +31,7 @@ class Attachment:
     data: bytes
 
 
-@dataclass(frozen=True)
-class ArchivalParts:
+class ArchivalParts(Struct, frozen=True):
     """What a PDF to keep has besides its pages: the part of the standard, and what is attached."""
 
     part: int

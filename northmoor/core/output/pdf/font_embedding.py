@@ -1,7 +1,8 @@
 """Fonts as they are embedded in PDF files: the glyphs that are used, their widths, and what they read as."""
 
 import zlib
-from dataclasses import dataclass, field
+
+from msgspec import Struct, field
 
 from northmoor.core.layout.text.advances import advance_table
 from northmoor.core.layout.text.fonts import Font, subset
@@ -9,8 +10,7 @@ from northmoor.core.layout.text.shaping import renderable_characters
 from northmoor.core.output.pdf.file_structure import COMPRESSION, PdfFile, dictionary, listed, reference
 
 
-@dataclass(frozen=True)
-class FontParts:
+class FontParts(Struct, frozen=True):
     """What is embedded of a font: the subset file, packed, with its length and the tag of its name, the widths array,
     and the Unicode map, packed."""
 
@@ -21,8 +21,7 @@ class FontParts:
     unicode_map: bytes
 
 
-@dataclass
-class FontUse:
+class FontUse(Struct):
     """A font in a document: its resource name, the glyphs used so far, and the parts last made of them."""
 
     resource: str

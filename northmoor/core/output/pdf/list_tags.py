@@ -1,12 +1,11 @@
 """The elements of a list in a tagged PDF: lists in items of lists, from page to page."""
 
-from dataclasses import dataclass, field
+from msgspec import Struct, field
 
 from northmoor.core.output.pdf.file_structure import PdfFile, reference
 
 
-@dataclass(eq=False)
-class TaggedItem:
+class TaggedItem(Struct, eq=False):
     """An item of a list, or the rest of one that began on the page before: its depth, and the contents of its marker,
     if it has one, and of its text, by their numbers on the page."""
 
@@ -16,8 +15,7 @@ class TaggedItem:
     content: int | None = None
 
 
-@dataclass(eq=False)
-class _Node:
+class _Node(Struct, eq=False):
     """An element that is not yet written."""
 
     number: int

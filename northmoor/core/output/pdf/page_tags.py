@@ -4,10 +4,10 @@ Heads and footers, watermarks, grounds, rules, and heads that are repeated are a
 """
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
+from msgspec import Struct, field
 
 from northmoor.core.base.arrays import Ints
 from northmoor.core.layout.flow.fragments import BoxFragment, ChartFragment, TableFragmentOnPage, TextFragment
@@ -31,8 +31,7 @@ _END = b"EMC"
 GOES_ON, REPEATED = -2, -1
 
 
-@dataclass
-class LayerMarks:
+class LayerMarks(Struct):
     """The marks of a layer: before and after all of it, or the content that each of its texts begins (`each`), which is
     called `tag` there: `GOES_ON` for one that goes on with what the text before says, `REPEATED` for one that is not
     read."""
@@ -43,8 +42,7 @@ class LayerMarks:
     tag: bytes = b"TD"
 
 
-@dataclass(eq=False)
-class Element:
+class Element(Struct, eq=False):
     """An element with the marked contents and the annotations in it, by their numbers on the page. One that `goes_on`
     from or to another page is one element with that of the same `key`."""
 
@@ -67,8 +65,7 @@ class Element:
     first."""
 
 
-@dataclass(eq=False)
-class TableElement:
+class TableElement(Struct, eq=False):
     """A table, or the rest of one that began on an earlier page."""
 
     rows: PageRows
@@ -77,8 +74,7 @@ class TableElement:
     ends: bool
 
 
-@dataclass(eq=False)
-class PageTags:
+class PageTags(Struct, eq=False):
     """The tags of a page: marks by the number of the layer, elements in reading order, and how many marked contents
     there are."""
 

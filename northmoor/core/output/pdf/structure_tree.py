@@ -3,10 +3,10 @@ tree that leads from contents back to them. Cells of tables, of which there may 
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
 
 import numpy as np
 import pyarrow as pa
+from msgspec import Struct, field
 
 from northmoor.core.base.arrays import Ints
 from northmoor.core.expr.text_concat import concat, concat_lists
@@ -21,8 +21,7 @@ _LEAF = 64
 """Pages in a leaf of the parent tree."""
 
 
-@dataclass(eq=False)
-class _Open:
+class _Open(Struct, eq=False):
     """An element that may go on on the next page: its number, and the entries and kids it has so far."""
 
     number: int
@@ -30,8 +29,7 @@ class _Open:
     kids: list[bytes] = field(default_factory=list)
 
 
-@dataclass(frozen=True, eq=False)
-class _UnwrittenRows:
+class _UnwrittenRows(Struct, frozen=True, eq=False):
     """Some rows of a table on a page, to be written: the number of their group, the page, the numbers of the first row
     and the first cell, how many cells each row has, and the content and template of each cell."""
 

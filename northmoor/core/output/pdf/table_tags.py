@@ -1,9 +1,9 @@
 """The elements of tables in tagged PDFs: which cells each kind of row has, heads among them, and those of a page."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
 
 import numpy as np
+from msgspec import Struct, field
 
 from northmoor.core.base.arrays import Bools, Ints
 from northmoor.core.layout.flow.fragments import TableFragmentOnPage
@@ -14,8 +14,7 @@ _SCOPES = {"col": b"/Scope/Column", "row": b"/Scope/Row"}
 _LAYOUTS_HELD = 4
 
 
-@dataclass(frozen=True, eq=False)
-class KindTags:
+class KindTags(Struct, frozen=True, eq=False):
     """The cells of each kind of row (a plan of the layout), one kind after another: `begins` is where each kind's
     cells begin among all, `templates` what each is as an element, and `place` which of a kind's cells is in a column,
     −1 where one of the row above reaches."""
@@ -28,8 +27,7 @@ class KindTags:
     is_head: Bools
 
 
-@dataclass(frozen=True, eq=False)
-class PageRows:
+class PageRows(Struct, frozen=True, eq=False):
     """The rows of a table on a page that are read, from the top, with where the cells of each begin among those of the
     page. Repeated heads and headings, and rows without any text, are not among them."""
 
@@ -75,8 +73,7 @@ class PageRows:
         return np.where(is_read, self.begins[at] + place, -1)
 
 
-@dataclass(eq=False)
-class TableTagger:
+class TableTagger(Struct, eq=False):
     """Makes the elements of tables; what is known of a layout's kinds of rows is kept while its pages follow."""
 
     elements: dict[bytes, int] = field(default_factory=dict)

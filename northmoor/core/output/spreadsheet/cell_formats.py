@@ -1,9 +1,9 @@
 """Looks as formats of cells, each made once for a workbook."""
 
-from dataclasses import dataclass, field
 from typing import Any
 
 import xlsxwriter
+from msgspec import Struct, field
 from xlsxwriter.format import Format
 
 from northmoor.core.model.styles import ResolvedStyle
@@ -17,8 +17,7 @@ _INDENT = 9_000
 """Millipoints of an indent of one."""
 
 
-@dataclass
-class CellFormats:
+class CellFormats(Struct):
     """The formats of a workbook."""
 
     workbook: xlsxwriter.Workbook

@@ -6,11 +6,11 @@ figures: where any are among the details of a column, that column has no formula
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 import pyarrow as pa
+from msgspec import Struct
 from sqlglot import exp
 
 from northmoor.core.base.arrays import Floats
@@ -25,8 +25,7 @@ _CLOSE = 1e-9
 """How far, as a share, a sum of doubles may be from an exact one."""
 
 
-@dataclass(frozen=True)
-class SubtotalRange:
+class SubtotalRange(Struct, frozen=True):
     """A figure as a formula: the number of the function, and the printed rows it is over, the last included."""
 
     function: int

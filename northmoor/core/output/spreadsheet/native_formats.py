@@ -104,7 +104,7 @@ def _with_stops(rules: Sequence[ConditionalFormat]) -> Iterator[tuple[Conditiona
 
 def _changes(base: ResolvedStyle, look: ResolvedStyle) -> dict[str, Any]:
     """What a look changes, as properties of a format. Raises NotInCells for what a spreadsheet cannot change."""
-    names = [name for name in ResolvedStyle.__slots__ if getattr(base, name) != getattr(look, name)]
+    names = [name for name in ResolvedStyle.__struct_fields__ if getattr(base, name) != getattr(look, name)]
     if any(name not in _PROPERTIES or not getattr(look, name) for name in names):
         raise NotInCells
     return {_PROPERTIES[name]: getattr(look, name) for name in names}

@@ -5,10 +5,10 @@ than all numbers.
 """
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 
 import pyarrow as pa
 import pyarrow.compute as pc
+from msgspec import Struct
 from sqlglot import exp
 from xlsxwriter.utility import xl_col_to_name
 
@@ -28,8 +28,7 @@ class NotInCells(Exception):
     """A condition needs more than the cells of its row hold."""
 
 
-@dataclass(frozen=True, eq=False)
-class RowConditions:
+class RowConditions(Struct, frozen=True, eq=False):
     """Writes the conditions of a kind of row, of which `cells` are, for the row of a sheet with a number from 0."""
 
     cells: Sequence[CellContent]

@@ -2,10 +2,10 @@
 
 import re
 from collections.abc import Callable
-from dataclasses import dataclass, field
 from typing import Any
 
 import xlsxwriter
+from msgspec import Struct, field
 from xlsxwriter.format import Format
 from xlsxwriter.worksheet import Worksheet
 
@@ -22,8 +22,7 @@ _PIXELS = 96 / 72_000
 _LINE = 15_000
 
 
-@dataclass
-class Book:
+class Book(Struct):
     """A workbook that is being written."""
 
     workbook: xlsxwriter.Workbook
@@ -66,8 +65,7 @@ class Book:
         return name
 
 
-@dataclass
-class SheetCursor:
+class SheetCursor(Struct):
     """A sheet with the number of its next row; `new` makes the sheet that follows when it is full."""
 
     sheet: Worksheet

@@ -1,13 +1,13 @@
 """Tables on a sheet: heads, groups as outline levels, figures as numbers with their formats, totals as formulas."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
 from decimal import Decimal
 from itertools import pairwise
 from typing import Any
 
 import numpy as np
+from msgspec import Struct
 from xlsxwriter.format import Format
 from xlsxwriter.utility import xl_range
 
@@ -32,8 +32,7 @@ _FIRST_DAY = date(1900, 3, 1)
 """Before it, days of spreadsheets are counted wrong."""
 
 
-@dataclass(frozen=True)
-class TablePart:
+class TablePart(Struct, frozen=True):
     """Printed rows of a table that are on a sheet, from `start` up to `end`, and what they are called."""
 
     name: str

@@ -4,9 +4,9 @@ import base64
 import io
 import zlib
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass, field
 from xml.sax.saxutils import escape, quoteattr
 
+from msgspec import Struct, field
 from PIL import Image
 
 from northmoor.core.layout.graphics.display_list import (
@@ -35,8 +35,7 @@ _CAPS = ("butt", "round", "square")
 _XML_CONTROLS = dict.fromkeys(n for n in range(32) if n not in (9, 10, 13))
 
 
-@dataclass
-class SvgDrawing:
+class SvgDrawing(Struct):
     """Draws layers, and remembers the characters that it uses of each font. `prefix` begins the names of its parts,
     which must differ within one document."""
 

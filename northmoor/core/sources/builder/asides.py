@@ -1,8 +1,10 @@
 """Questions asked on the side while a sentence is built: which values a column has, and what a join would match."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 
+from msgspec import Struct
+
+from northmoor.core.base.replace import replace
 from northmoor.core.sources.builder.select_model import (
     FromItem,
     GroupItem,
@@ -37,8 +39,7 @@ def tables(sentence: SelectModel) -> tuple[FromItem, ...]:
     return tuple(replace(taken, at=None, parts_at=()) for taken in sentence.from_items)
 
 
-@dataclass(frozen=True)
-class JoinPair:
+class JoinPair(Struct, frozen=True):
     """Columns that are compared in a join, as SQL: that of a table so far, how, and that of the new table."""
 
     left: str
@@ -51,8 +52,7 @@ def join_condition(pairs: Sequence[JoinPair]) -> str:
     return " and ".join(f"{pair.left} {pair.operator} {pair.right}" for pair in pairs)
 
 
-@dataclass(frozen=True)
-class JoinMatch:
+class JoinMatch(Struct, frozen=True):
     """What a join by a condition matches.
 
     `before` rows so far, of which `matched` find at least one row of the new table; `joined` pairs come of it; of the

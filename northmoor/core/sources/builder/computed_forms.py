@@ -6,14 +6,16 @@ in the text, and what differs in anything is an expression like any other.
 
 import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import cached_property, lru_cache
 from itertools import pairwise
 from typing import Any
 
 import sqlglot
+from msgspec import Struct
 from sqlglot.errors import SqlglotError
 
+from northmoor.core.base.replace import replace
 from northmoor.core.errors import QueryError
 from northmoor.core.expr.identifiers import name_parts
 from northmoor.core.sources.builder.computing import (
@@ -37,32 +39,28 @@ from northmoor.core.sources.builder.select_writer import rewrite_select
 from northmoor.core.sources.builder.source_text import keyword_of
 
 
-@dataclass(frozen=True)
-class Cases:
+class Cases(Struct, frozen=True):
     """A value for each case, the first that holds."""
 
     cases: tuple[WhenThen, ...]
     otherwise: str
 
 
-@dataclass(frozen=True)
-class Bins:
+class Bins(Struct, frozen=True):
     """The lower end of the bin of a width in which a number is."""
 
     number: str
     width: str
 
 
-@dataclass(frozen=True)
-class PartOfDate:
+class PartOfDate(Struct, frozen=True):
     """A part of a day or moment."""
 
     moment: str
     part: DatePart
 
 
-@dataclass(frozen=True)
-class MadeText:
+class MadeText(Struct, frozen=True):
     """A text made of others; `detail` is what joins them, or how many letters."""
 
     form: TextForm
@@ -70,8 +68,7 @@ class MadeText:
     detail: str
 
 
-@dataclass(frozen=True)
-class WindowFigure:
+class WindowFigure(Struct, frozen=True):
     """A figure of a row among others, in the order of a column where one is needed."""
 
     form: WindowForm
@@ -81,8 +78,7 @@ class WindowFigure:
     rows: int = 3
 
 
-@dataclass(frozen=True)
-class FirstOfEach:
+class FirstOfEach(Struct, frozen=True):
     """The first rows of each value of a column: the numbers of the step that numbers its rows and of the kept item that
     does it, of each what, in which order, and how many."""
 

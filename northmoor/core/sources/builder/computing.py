@@ -2,10 +2,12 @@
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 from decimal import Decimal, InvalidOperation
 from typing import Literal
 
+from msgspec import Struct
+
+from northmoor.core.base.replace import replace
 from northmoor.core.errors import QueryError
 from northmoor.core.expr.identifiers import bare_or_quoted
 from northmoor.core.sources.builder.edits import item_name, with_condition
@@ -76,8 +78,7 @@ def date_part_sql(expression: str, part: DatePart, dialect: str) -> str:
     return _PARTS[dialect][part].format(expression)
 
 
-@dataclass(frozen=True)
-class WhenThen:
+class WhenThen(Struct, frozen=True):
     """A case: a condition and the value when it holds, as SQL."""
 
     when: str

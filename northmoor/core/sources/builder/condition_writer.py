@@ -1,8 +1,8 @@
 """A changed condition written into its SQL, with as much of the old text as is in both."""
 
 import re
-from dataclasses import replace
 
+from northmoor.core.base.replace import replace
 from northmoor.core.errors import QueryError
 from northmoor.core.sources.builder.select_model import (
     AND_LINES,

@@ -2,8 +2,8 @@
 
 import re
 from collections.abc import Iterable
-from dataclasses import replace
 
+from northmoor.core.base.replace import replace
 from northmoor.core.errors import RefusedQuery
 from northmoor.core.expr.identifiers import bare_or_quoted, name_parts, sql_table, unquoted_name
 from northmoor.core.model.kinds.aggregates import AGGREGATE_BY_NAME, TOTALS

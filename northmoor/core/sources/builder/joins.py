@@ -2,9 +2,11 @@
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 from typing import Literal, get_args
 
+from msgspec import Struct
+
+from northmoor.core.base.replace import replace
 from northmoor.core.errors import QueryError, RefusedQuery
 from northmoor.core.expr.identifiers import bare_or_quoted, unquoted_name
 from northmoor.core.sources.builder.asides import JoinPair, join_condition
@@ -14,8 +16,7 @@ from northmoor.core.sources.builder.select_parser import parse_select
 from northmoor.core.sources.drivers.catalog import Catalog, CatalogTable
 
 
-@dataclass(frozen=True)
-class JoinProposal:
+class JoinProposal(Struct, frozen=True):
     """A way to join a table: to a table already taken, by pairs of columns (of the new table, of the other)."""
 
     to: str

@@ -5,9 +5,10 @@ A value is read only if writing it gives the same SQL, so that nothing changes b
 
 import re
 from collections.abc import Collection, Mapping
-from dataclasses import dataclass
 from datetime import date, datetime
 from typing import Literal
+
+from msgspec import Struct
 
 from northmoor.core.errors import QueryError
 from northmoor.core.model.kinds.value_kinds import KindName
@@ -19,8 +20,7 @@ _STRING = re.compile(r"'((?:[^']|'')*)'", re.DOTALL)
 _TYPED_STRING = re.compile(r"(date|timestamp) '([^']*)'")
 
 
-@dataclass(frozen=True)
-class Operand:
+class Operand(Struct, frozen=True):
     """What something is compared with; `value` is a text without quotes, a number, a day or a moment as ISO 8601 writes
     it, a parameter's or a column's name, or SQL."""
 

@@ -5,9 +5,9 @@ of part that has the same values everywhere is written here for every dialect; w
 """
 
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass
 from typing import Any
 
+from msgspec import Struct
 from sqlglot import exp
 
 from northmoor.core.errors import ExpressionError, QueryError
@@ -68,8 +68,7 @@ def portable_functions(dialect: str) -> Iterator[FunctionHelp]:
             yield help_text
 
 
-@dataclass(frozen=True)
-class _Writer:
+class _Writer(Struct, frozen=True):
     dialect: str
     kinds: Mapping[str, OperandKind]
 

@@ -6,13 +6,14 @@ read back from the SQL, whoever wrote it.
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 from itertools import groupby
 
 import sqlglot
+from msgspec import Struct
 from sqlglot import exp
 from sqlglot.errors import SqlglotError
 
+from northmoor.core.base.replace import replace
 from northmoor.core.errors import QueryError
 from northmoor.core.expr.identifiers import bare_or_quoted
 from northmoor.core.model.edits.naming import unused_name
@@ -28,16 +29,14 @@ from northmoor.core.sources.builder.source_text import keyword_of
 _WHOLE = "total"
 
 
-@dataclass(frozen=True)
-class PivotValue:
+class PivotValue(Struct, frozen=True):
     """A value that becomes a column: the column's name, and the value as SQL; None for blanks."""
 
     name: str
     sql: str | None
 
 
-@dataclass(frozen=True)
-class Pivot:
+class Pivot(Struct, frozen=True):
     """A column for each of some values of `across`, with a total of `value` over the rows that have it."""
 
     across: str
@@ -48,8 +47,7 @@ class Pivot:
     """Whether a column with the total over all rows comes after them."""
 
 
-@dataclass(frozen=True)
-class PivotInSelect:
+class PivotInSelect(Struct, frozen=True):
     """A pivot as a query has it: its columns are the kept items from `first` up to `end`."""
 
     pivot: Pivot

@@ -1,7 +1,8 @@
 """What a table is related to: by its own keys, by keys of others, or by columns that are named alike, as keys are."""
 
-from dataclasses import dataclass
 from typing import Literal
+
+from msgspec import Struct
 
 from northmoor.core.sources.builder.joins import join_proposals, looks_like_key
 from northmoor.core.sources.builder.select_model import FromItem
@@ -10,8 +11,7 @@ from northmoor.core.sources.drivers.catalog import Catalog
 RelationKind = Literal["refers", "referred", "same names"]
 
 
-@dataclass(frozen=True)
-class Relation:
+class Relation(Struct, frozen=True):
     """Another table, how it is related, and the pairs of columns: of the table itself, of the other."""
 
     table: str

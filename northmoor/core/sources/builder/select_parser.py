@@ -5,7 +5,6 @@ the sentence, printed, is the same query.
 """
 
 from collections.abc import Callable, Iterator
-from dataclasses import replace
 from functools import lru_cache
 from typing import Any, cast
 
@@ -14,6 +13,7 @@ from sqlglot import exp
 from sqlglot.errors import SqlglotError
 from sqlglot.tokens import TokenType  # type: ignore[attr-defined]  # it is re-exported from a compiled module
 
+from northmoor.core.base.replace import replace
 from northmoor.core.errors import QueryError
 from northmoor.core.sources.builder.select_model import (
     AS_OPERATOR,

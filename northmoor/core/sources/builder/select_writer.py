@@ -5,12 +5,12 @@ quotes; what is new is written as the query writes such things. Comments never g
 """
 
 from collections.abc import Callable, Sequence
-from dataclasses import replace
 from typing import Any
 
 import sqlglot
 from sqlglot.tokens import TokenType  # type: ignore[attr-defined]  # it is re-exported from a compiled module
 
+from northmoor.core.base.replace import replace
 from northmoor.core.errors import QueryError, RefusedQuery
 from northmoor.core.sources.builder.condition_writer import ConditionWriter, flat_condition
 from northmoor.core.sources.builder.select_model import (

@@ -2,9 +2,10 @@
 
 import re
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from difflib import SequenceMatcher
 from typing import Generic, Protocol, TypeVar
+
+from msgspec import Struct
 
 from northmoor.core.sources.builder.select_model import Keyword, SourceSpan
 
@@ -25,8 +26,7 @@ class PlacedPiece(Protocol):
 _P = TypeVar("_P", bound=PlacedPiece)
 
 
-@dataclass(frozen=True)
-class SourceText:
+class SourceText(Struct, frozen=True):
     """An SQL text, where its comments are, and how it is written."""
 
     sql: str

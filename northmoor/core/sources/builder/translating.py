@@ -1,9 +1,9 @@
 """SQL of one database as another writes it, and what changes in meaning on the way."""
 
 import re
-from dataclasses import dataclass
 
 import sqlglot
+from msgspec import Struct
 from sqlglot import exp
 from sqlglot.errors import SqlglotError
 
@@ -15,8 +15,7 @@ from northmoor.core.sources.typing.dialect_notes import DIALECT_NAMES, LIKE_ANY_
 _ANY_CASE = {"mysql"}
 
 
-@dataclass(frozen=True)
-class TranslatedSql:
+class TranslatedSql(Struct, frozen=True):
     """SQL for another database; `is_kept` says that it is the same text. `notes` are what may be other figures."""
 
     sql: str

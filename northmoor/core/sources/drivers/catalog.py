@@ -2,11 +2,12 @@
 
 from dataclasses import dataclass, field
 
+from msgspec import Struct
+
 from northmoor.core.expr.identifiers import name_parts
 
 
-@dataclass(frozen=True)
-class CatalogColumn:
+class CatalogColumn(Struct, frozen=True):
     """A column as the database declares it; `references` is ``table.column`` for a foreign key; `comment` what its
     owner wrote about it there."""
 
@@ -17,8 +18,7 @@ class CatalogColumn:
     comment: str = ""
 
 
-@dataclass(frozen=True)
-class CatalogTable:
+class CatalogTable(Struct, frozen=True):
     """A table or view with its columns and number of rows. Its name is as `table_name` makes it.
 
     `rows` is an estimate where `is_estimate`; None for views, which would have to be run, and where nothing is known.
@@ -35,8 +35,7 @@ class CatalogTable:
     comment: str = ""
 
 
-@dataclass(frozen=True)
-class ForeignKey:
+class ForeignKey(Struct, frozen=True):
     """Columns that refer to the columns of another table."""
 
     columns: tuple[str, ...]
@@ -44,8 +43,7 @@ class ForeignKey:
     referred: tuple[str, ...]
 
 
-@dataclass(frozen=True)
-class RoutineArgument:
+class RoutineArgument(Struct, frozen=True):
     """An argument of a routine: its name, empty where it has none, and its type in the database's words, empty where
     any will do."""
 
@@ -53,8 +51,7 @@ class RoutineArgument:
     type: str = ""
 
 
-@dataclass(frozen=True)
-class Routine:
+class Routine(Struct, frozen=True):
     """A stored procedure or table function that returns rows; several may have one name, with other arguments."""
 
     name: str

@@ -10,10 +10,11 @@ import stat
 import threading
 from collections.abc import Callable
 from contextlib import suppress
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 from urllib.parse import quote
+
+from msgspec import Struct
 
 from northmoor.core.errors import ConnectionFault
 from northmoor.core.model.data.connections import ServerConnection
@@ -26,8 +27,7 @@ PDF_ADDRESS = "pdf://"
 _IN_CLEAR = " (may go unencrypted)"
 
 
-@dataclass(frozen=True)
-class Credential:
+class Credential(Struct, frozen=True):
     """A password, and whether whoever gave it lets it go to another machine unencrypted."""
 
     password: str | None = None

@@ -5,7 +5,6 @@ the server ends the wait."""
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from dataclasses import replace
 from datetime import datetime
 from functools import partial
 from queue import Empty, SimpleQueue
@@ -15,6 +14,7 @@ from typing import Any, TypeVar
 import pyarrow as pa
 
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.base.replace import replace
 from northmoor.core.errors import Cancelled
 from northmoor.core.sources.drivers.catalog import Catalog
 from northmoor.core.sources.drivers.protocol import Driver, QueryRequest, ResultStream

@@ -9,12 +9,12 @@ import time
 from collections.abc import Callable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import suppress
-from dataclasses import dataclass
 from itertools import chain
 from typing import Any
 
 import adbc_driver_manager
 import pyarrow as pa
+from msgspec import Struct
 
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.arrow_types import UNKNOWN_SCALE
@@ -36,8 +36,7 @@ _AS_NUMERIC = frozenset({"money"})
 Batches = Iterator[list[pa.Array]]
 
 
-@dataclass(frozen=True)
-class ResultColumn:
+class ResultColumn(Struct, frozen=True):
     """A result column: its name, its type where the server is sure, and the cast it needs to come exactly."""
 
     name: str

@@ -2,13 +2,13 @@
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import AbstractContextManager
-from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any, Protocol, TypeVar
 from zoneinfo import ZoneInfo
 
 import pyarrow as pa
+from msgspec import Struct, field
 
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import ConnectionFault, QueryError
@@ -31,8 +31,7 @@ _MOST_TEXT = 2**31 - 1
 """Bytes of a column's texts: more have no room in one array of Arrow's."""
 
 
-@dataclass(frozen=True)
-class QueryRequest:
+class QueryRequest(Struct, frozen=True):
     """A query to run: its checked SQL, the values bound in it, the report's time zone, and the way to stop it.
 
     `kinds` are the kinds of the values, or of a list's entries: they are known of nulls and of empty lists too.
@@ -57,8 +56,7 @@ class QueryRequest:
         return value if isinstance(value, tuple) else None
 
 
-@dataclass(frozen=True)
-class ResultStream:
+class ResultStream(Struct, frozen=True):
     """A running query.
 
     `names` are its columns' names, made unique; `kinds` the types that the source is sure of, None where only the

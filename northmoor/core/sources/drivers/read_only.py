@@ -1,11 +1,11 @@
 """The read-only guard: a query's text is parsed and must be one statement that only reads."""
 
 import re
-from dataclasses import dataclass
 from functools import lru_cache
 from typing import cast
 
 import sqlglot
+from msgspec import Struct
 from sqlglot import Dialect, exp
 from sqlglot.errors import SqlglotError
 
@@ -35,8 +35,7 @@ _HIDDEN = re.compile(r"/\*M?!")
 _CALL = re.compile(r"\s*call\b", re.IGNORECASE)
 
 
-@dataclass(frozen=True)
-class CheckedQuery:
+class CheckedQuery(Struct, frozen=True):
     """A query that only reads, in a dialect, and the names of the parameters in it.
 
     `tree` is its parsed form; that of a procedure's call is a select of the call as a function.

@@ -1,7 +1,6 @@
 """How much a query would fetch, before it is run."""
 
-from dataclasses import dataclass
-
+from msgspec import Struct
 from sqlglot import exp
 
 from northmoor.core.engine.arrow_types import arrow_type
@@ -15,8 +14,7 @@ _TEXT_BYTES = 20
 """About as many does a name or a short text take; longer texts take more."""
 
 
-@dataclass(frozen=True)
-class FetchSize:
+class FetchSize(Struct, frozen=True):
     """Rows that are fetched, and about how many bytes each takes; None where the columns are not known."""
 
     rows: int

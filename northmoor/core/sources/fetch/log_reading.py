@@ -3,7 +3,7 @@
 import os
 import re
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import datetime
 from functools import cached_property
 from typing import Any
@@ -14,6 +14,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from northmoor.core.base.arrays import Ints
+from northmoor.core.base.replace import replace
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import QueryError, did_you_mean
 from northmoor.core.expr.identifiers import bare_or_quoted, name_parts, sql_table

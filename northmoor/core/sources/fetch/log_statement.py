@@ -1,11 +1,12 @@
 """The SQL that reads a signal log: the period, the last reading before it; where lines go on, the first one after."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from itertools import pairwise
 from typing import Any
 from zoneinfo import ZoneInfo
+
+from msgspec import Struct
 
 from northmoor.core.expr.identifiers import bare_or_quoted, sql_table
 from northmoor.core.model.data.queries import QueryColumn
@@ -27,8 +28,7 @@ SIGNAL, OBJECT, TIME, NUMBER, TEXT, GOOD, WRITTEN = (
 _COUNTED = {"seconds": 1_000_000, "milliseconds": 1000, "microseconds": 1}
 
 
-@dataclass(frozen=True)
-class LogStatement:
+class LogStatement(Struct, frozen=True):
     """SQL that reads a log, the values bound in it and their kinds, and the columns it gives."""
 
     sql: str
@@ -39,8 +39,7 @@ class LogStatement:
     """Values that differ between parts of the work, which may run at once."""
 
 
-@dataclass(frozen=True)
-class LogTable:
+class LogTable(Struct, frozen=True):
     """Where a log's rows are: the table (or query) in a dialect, the kinds of its columns, and the zone of times that
     do not say theirs."""
 

@@ -2,12 +2,12 @@
 
 import re
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from datetime import datetime
 from typing import Protocol
 
 import numpy as np
 import pyarrow as pa
+from msgspec import Struct
 
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.rows import Rows
@@ -169,8 +169,7 @@ def _good(texts: Sequence[str]) -> list[str]:
 # what the signals are like
 
 
-@dataclass(frozen=True)
-class SignalSummary:
+class SignalSummary(Struct, frozen=True):
     """What a log holds of a signal: how many readings of how many objects, from when to when, in wall time; a few of
     the last values, and the texts that are no numbers."""
 
@@ -183,8 +182,7 @@ class SignalSummary:
     texts: tuple[str, ...]
 
 
-@dataclass(frozen=True)
-class LogSurvey:
+class LogSurvey(Struct, frozen=True):
     """What was understood of a log."""
 
     log: SignalLog
@@ -237,8 +235,7 @@ class LogSource(Protocol):
         """Reads it as a log says that need not be declared yet."""
 
 
-@dataclass(frozen=True)
-class TableAsLog:
+class TableAsLog(Struct, frozen=True):
     """A table of a connection."""
 
     library: Library
@@ -285,8 +282,7 @@ class TableAsLog:
         return _reader(place, self.library, {}, self.zone, stop)
 
 
-@dataclass(frozen=True)
-class RowsAsLog:
+class RowsAsLog(Struct, frozen=True):
     """The rows of a query of a report."""
 
     library: Library

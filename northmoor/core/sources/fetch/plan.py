@@ -1,9 +1,9 @@
 """What running a query means: where each step runs, what is sent there, and as whom."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from types import MappingProxyType
 
+from msgspec import Struct
 from sqlglot import exp
 
 from northmoor.core.base.cancellation import CancelToken
@@ -29,8 +29,7 @@ HERE = "here, in the engine"
 _NOBODY = "nobody: it reads only rows already fetched"
 
 
-@dataclass(frozen=True)
-class Step:
+class Step(Struct, frozen=True):
     """A step of a plan.
 
     `where` it runs, `what` happens there in a sentence, the `sql` that is sent (None when nothing is), the `identity`

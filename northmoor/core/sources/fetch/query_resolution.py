@@ -1,6 +1,6 @@
 """A report's queries as they are run: shared ones filled in, and what each needs of the others."""
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from northmoor.core.errors import NorthmoorError, Place, QueryError, did_you_mean
 from northmoor.core.model.data.connections import KIND_OF_CONNECTION
@@ -15,8 +15,7 @@ from northmoor.core.sources.signals.bounds import names_of_values
 ENGINE_DIALECT = "duckdb"
 
 
-@dataclass(frozen=True)
-class LogPlace:
+class LogPlace(Struct, frozen=True):
     """A signal log, and where it is: a table of a connection, or the rows of a query of the report."""
 
     log: SignalLog
@@ -25,8 +24,7 @@ class LogPlace:
     dialect: str
 
 
-@dataclass(frozen=True)
-class ResolvedQuery:
+class ResolvedQuery(Struct, frozen=True):
     """A query ready to be run: `query` with what it shares filled in, its checked SQL, the other queries it is over;
     for one over a signal log, where that is."""
 

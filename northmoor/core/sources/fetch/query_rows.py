@@ -1,7 +1,6 @@
 """A query of a report to its rows, whatever it reads: a connection, other queries, or a signal log."""
 
-from dataclasses import replace
-
+from northmoor.core.base.replace import replace
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import ConnectionFault, NorthmoorError, Place
 from northmoor.core.sources.fetch.details import detail_rows

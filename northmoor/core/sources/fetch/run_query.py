@@ -3,13 +3,14 @@
 import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass, field, replace
 from datetime import date, datetime
 from typing import Protocol
 
 import pyarrow as pa
+from msgspec import Struct, field
 
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.base.replace import replace
 from northmoor.core.engine.arrow_types import UNKNOWN_SCALE, arrow_type, concat_chunks, type_of_arrow, type_of_values
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import ConnectionFault, MissingParameter, NorthmoorError, Place, QueryError, did_you_mean
@@ -44,8 +45,7 @@ ShowFirst = Callable[[Rows], None]
 """Called with the first rows of a query while the rest is still on the way."""
 
 
-@dataclass(frozen=True)
-class FetchRequest:
+class FetchRequest(Struct, frozen=True):
     """A query of a report that is to be fetched: `needed` are the rows of the queries it needs."""
 
     report: Report
@@ -212,8 +212,7 @@ class _Collector(Protocol):
     def table(self) -> pa.Table: ...
 
 
-@dataclass
-class _Reader:
+class _Reader(Struct):
     """Reads a stream to a table."""
 
     request: FetchRequest

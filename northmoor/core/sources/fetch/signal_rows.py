@@ -10,6 +10,7 @@ from zoneinfo import ZoneInfo
 
 import numpy as np
 import pyarrow as pa
+from msgspec import Struct
 
 from northmoor.core.base.arrays import Bools, Ints
 from northmoor.core.engine.arrow_types import type_of_arrow
@@ -55,8 +56,7 @@ def signal_rows(request: FetchRequest, place: LogPlace) -> Rows:
     return Rows(request.resolved.query.name, table, types, moment, time.perf_counter() - began, tuple(work.sentences()))
 
 
-@dataclass(frozen=True, eq=False)
-class CutPicture:
+class CutPicture(Struct, frozen=True, eq=False):
     """A stretch of a log, in microseconds since 1970 in UTC: the spans of an object in it, and the signals that cut
     them."""
 

@@ -6,9 +6,7 @@ import tempfile
 from pathlib import Path
 from typing import Any
 
-import duckdb
-
-from northmoor.core.engine.embedded import sql_literal
+from northmoor.core.engine.embedded import EngineError, sql_literal
 from northmoor.core.errors import QueryError
 from northmoor.core.expr.identifiers import quoted
 from northmoor.core.model.data.connections import FilesConnection
@@ -31,7 +29,7 @@ def delimited_table(path: Path, name: str, settings: FilesConnection, engine: An
     try:
         readings = _readings(engine, source, names, settings)
         count = engine.execute(f"select count(*) from {source}").fetchall()[0][0]
-    except duckdb.Error as error:
+    except EngineError as error:
         raise QueryError(_parse_error(path, str(error), len(names))) from error
     columns = tuple(TableColumn(n, r.kind) for n, r in zip(names, readings, strict=True))
     listed = ", ".join(f"{_blank_is_null(n, r)} as {quoted(n)}" for n, r in zip(names, readings, strict=True))

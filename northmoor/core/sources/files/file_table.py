@@ -1,25 +1,23 @@
 """A table that a file holds: either a view the engine reads from the file, or rows already read."""
 
-from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
 import pyarrow as pa
+from msgspec import Struct
 
 from northmoor.core.model.kinds.value_types import ValueType
 from northmoor.core.sources.drivers.catalog import ForeignKey
 
 
-@dataclass(frozen=True)
-class TableColumn:
+class TableColumn(Struct, frozen=True):
     """A column of a file's table."""
 
     name: str
     kind: ValueType
 
 
-@dataclass(frozen=True, eq=False)
-class FileTable:
+class FileTable(Struct, frozen=True, eq=False):
     """A file's table.
 
     `files` are those it is read from. It is `view`, SQL for the engine, or `rows`. `notes` tell what its reader should
@@ -35,4 +33,4 @@ class FileTable:
     notes: tuple[str, ...] = ()
     key: str | None = None
     links: tuple[ForeignKey, ...] = ()
-    rows_held: Any = field(default=None, repr=False)
+    rows_held: Any = None

@@ -4,7 +4,6 @@ Single elements and attributes become columns, those of single inner elements na
 """
 
 import json
-from dataclasses import dataclass, field, replace
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
@@ -12,7 +11,9 @@ from zoneinfo import ZoneInfo
 
 import pyarrow as pa
 from lxml import etree
+from msgspec import Struct, field
 
+from northmoor.core.base.replace import replace
 from northmoor.core.engine.arrow_types import arrow_type, type_of_arrow
 from northmoor.core.errors import QueryError
 from northmoor.core.model.kinds.value_types import MAX_PRECISION, ValueType
@@ -132,8 +133,7 @@ def _element(element: Any, repeated: frozenset[str], depth: int, path: Path) -> 
     return record | ({"value": text} if text else {})
 
 
-@dataclass
-class _TableBuilder:
+class _TableBuilder(Struct):
     """A table while its records are found."""
 
     name: str

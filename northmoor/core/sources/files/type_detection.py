@@ -6,10 +6,12 @@ styles stays text, and says so.
 
 import re
 from collections.abc import Iterable
-from dataclasses import dataclass, replace
 from datetime import date, datetime
 from typing import Literal
 
+from msgspec import Struct
+
+from northmoor.core.base.replace import replace
 from northmoor.core.engine.arrow_types import PRECISION
 from northmoor.core.expr.identifiers import quoted
 from northmoor.core.model.kinds.value_types import MAX_PRECISION, TOO_LONG, ValueType
@@ -28,8 +30,7 @@ _ZONED = re.compile(_MOMENT.pattern + r"([zZ]|[+-]\d\d(:?\d\d)?)")
 _WORDS = re.compile(r"true|false", re.IGNORECASE)
 
 
-@dataclass(frozen=True)
-class ColumnReading:
+class ColumnReading(Struct, frozen=True):
     """How a column of text is read: its type, and in which style; `note` tells what its reader should know."""
 
     kind: ValueType

@@ -1,12 +1,12 @@
 """XML against its schema (XSD): found beside the file, checked, and asked for types and repeated elements."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from pathlib import Path
 from types import MappingProxyType
 from typing import Any
 
 from lxml import etree
+from msgspec import Struct
 
 from northmoor.core.errors import QueryError
 from northmoor.core.model.kinds.value_kinds import KindName
@@ -22,8 +22,7 @@ _KINDS: dict[str, KindName] = {
 }  # fmt: skip
 
 
-@dataclass(frozen=True)
-class Schema:
+class Schema(Struct, frozen=True):
     """A file's schema: elements that may occur more than once, and the types of simple elements and attributes."""
 
     path: Path

@@ -4,17 +4,16 @@ import re
 import threading
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
-from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
 
-import duckdb
 import pyarrow as pa
 
 from northmoor.core.base.apart.reader_process import ask_apart
 from northmoor.core.base.apart.task import Result, Task
 from northmoor.core.base.cancellation import CancelToken
-from northmoor.core.engine.embedded import SETTINGS
+from northmoor.core.base.replace import replace
+from northmoor.core.engine.embedded import open_database
 from northmoor.core.errors import ConnectionFault, QueryError, did_you_mean
 from northmoor.core.expr.placeholders import word_position
 from northmoor.core.model.data.connections import FILE_SUFFIXES, FilesConnection
@@ -129,7 +128,7 @@ class FilesDriver:
                 Task(ENGINE_TASKS, "read_tables"), (path.resolve(), stem), stop, path.name, _LONGEST_READING
             )
             return [_table_of(answer, path) for answer in answers]
-        with duckdb.connect(":memory:", config=SETTINGS) as engine, stop.on_cancel(engine.interrupt):
+        with open_database() as engine, stop.on_cancel(engine.interrupt):
             return [delimited_table(path, stem, self._settings, engine)]
 
 

@@ -3,15 +3,16 @@
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
-from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
-import duckdb
 import pyarrow as pa
+from msgspec import Struct, field
+from msgspec.structs import asdict
 
 from northmoor.core.base.apart.task import Result
-from northmoor.core.engine.embedded import FILE_ERRORS, SETTINGS, engine_message, isolate, sql_literal
+from northmoor.core.base.replace import replace
+from northmoor.core.engine.embedded import FILE_ERRORS, EngineError, engine_message, isolate, open_database, sql_literal
 from northmoor.core.errors import ConnectionFault, EngineRefusal
 from northmoor.core.expr.identifiers import quoted
 from northmoor.core.sources.files.file_table import FileTable
@@ -22,8 +23,7 @@ _WIDER_THAN_ARROW = ("UHUGEINT", "BIGNUM")
 """Types of whole numbers that the engine gives to Arrow wrongly; they come as text."""
 
 
-@dataclass(frozen=True)
-class Named:
+class Named(Struct, frozen=True):
     """A table that a query can name: rows, or a view that reads files."""
 
     name: str
@@ -31,8 +31,7 @@ class Named:
     view: str = ""
 
 
-@dataclass(frozen=True)
-class Opening:
+class Opening(Struct, frozen=True):
     """What a query runs over: a database file, or tables and the files that their views read."""
 
     database: Path | None = None
@@ -40,8 +39,7 @@ class Opening:
     files: tuple[Path, ...] = ()
 
 
-@dataclass(frozen=True)
-class Statement:
+class Statement(Struct, frozen=True):
     """A statement with bound values, the time zone it runs in, and how many rows are given at a time. Parts of it, if
     there are any, differ in some of the values and run at once."""
 
@@ -57,7 +55,7 @@ def opened(opening: Opening, zone: str) -> Iterator[Any]:
     """An engine of its own over what is opened; it reaches nothing else. Raises ConnectionFault, and EngineRefusal for
     what its use raises."""
     # those that open one file share settings, and no second one could set its time zone
-    with duckdb.connect(":memory:", config=SETTINGS) as connection:
+    with open_database() as connection:
         if opening.database is not None:
             name = quoted(opening.database.stem if opening.database.stem not in _OWN_NAMES else "file")
             try:
@@ -117,7 +115,7 @@ def _relation(connection: Any, statement: Statement) -> Any:
     """The query as the engine bound it; the engine gives the place of a fault only when asked to explain it."""
     try:
         return connection.sql(statement.sql, params=dict(statement.values))
-    except duckdb.Error:
+    except EngineError:
         _explain(connection, statement)
         raise
 

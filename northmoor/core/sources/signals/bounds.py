@@ -1,10 +1,11 @@
 """The values that a query over a log names, and what its period and selections are with them."""
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
 from typing import Any
 from zoneinfo import ZoneInfo
+
+from msgspec import Struct
 
 from northmoor.core.errors import QueryError
 from northmoor.core.model.data.signal_logs import SignalLog
@@ -27,8 +28,7 @@ def names_of_values(query: LogQuery) -> frozenset[str]:
     return named | {text[1:] for text in texts if text.startswith(":")}
 
 
-@dataclass(frozen=True)
-class Bounds:
+class Bounds(Struct, frozen=True):
     """What bounds a query over a log: the values by name, the zone they are in, and the moment that words refer to."""
 
     log: SignalLog

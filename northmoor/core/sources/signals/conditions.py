@@ -2,10 +2,10 @@
 far apart the sides of their comparisons are."""
 
 from collections.abc import Iterator, Mapping, Sequence, Set
-from dataclasses import dataclass
 from typing import Any
 
 import pyarrow as pa
+from msgspec import Struct
 from sqlglot import exp
 
 from northmoor.core.base.arrays import Floats
@@ -42,8 +42,7 @@ def hold(
     return _computed(asked, columns, values, stop)
 
 
-@dataclass(frozen=True)
-class SignalComparison:
+class SignalComparison(Struct, frozen=True):
     """A comparison in a condition of which a side names a signal that changes evenly; its sides meet where the
     difference is zero."""
 

@@ -6,9 +6,9 @@ The method is that of M4 (Jugel et al., VLDB 2014).
 """
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from northmoor.core.base.arrays import Bools, Floats, Ints
 from northmoor.core.sources.signals.recorded import ReadingRows, values_at
@@ -23,8 +23,7 @@ _MOST_STRETCHES = 4_000
 """More than a page is wide in dots of 600 to the inch."""
 
 
-@dataclass(frozen=True)
-class Stretches:
+class Stretches(Struct, frozen=True):
     """Equal stretches of time: where the first begins and the last ends, in microseconds since 1970 in UTC, and how
     long each is."""
 

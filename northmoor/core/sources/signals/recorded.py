@@ -1,9 +1,9 @@
 """From series to rows of readings: as they were recorded, or the values at steps of time; with moving means."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from northmoor.core.base.arrays import Bools, Floats, Ints
 from northmoor.core.sources.signals.pieces import pieces_of
@@ -11,8 +11,7 @@ from northmoor.core.sources.signals.series import Numbers, Series
 from northmoor.core.sources.signals.windows import Windows, step_times
 
 
-@dataclass(frozen=True, eq=False)
-class ReadingRows:
+class ReadingRows(Struct, frozen=True, eq=False):
     """Values of a series at times, each within the window at `window`; `is_held` marks one that was written before its
     window began."""
 

@@ -2,16 +2,17 @@
 
 import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
 from decimal import Decimal
 from zoneinfo import ZoneInfo
 
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
+from msgspec import Struct
 
 from northmoor.core.base.arrays import Bools, Ints
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.base.replace import replace
 from northmoor.core.model.data.queries import QueryColumn
 from northmoor.core.model.data.signal_logs import Signal, SignalLog
 from northmoor.core.model.data.signal_queries import MeasurementsQuery, SpansQuery, StatisticColumn
@@ -36,8 +37,7 @@ _FORMATS: Mapping[StatisticResult, str] = {
 }
 
 
-@dataclass(frozen=True, eq=False)
-class MeasuredSignals:
+class MeasuredSignals(Struct, frozen=True, eq=False):
     """The series that are measured and, for each object, the windows over which they are."""
 
     query: MeasurementsQuery
@@ -256,8 +256,7 @@ def _values_wide(measured: MeasuredSignals) -> pa.Table:
 # columns
 
 
-@dataclass(frozen=True, eq=False)
-class _RowOrder:
+class _RowOrder(Struct, frozen=True, eq=False):
     """Where the rows of a result are in what was found series by series: their place, the series, and the window's
     place among those of all objects."""
 

@@ -2,7 +2,6 @@
 value is known."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
 from decimal import Decimal
 from typing import Any
 
@@ -10,6 +9,7 @@ import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
+from msgspec import Struct, field
 
 from northmoor.core.base.arrays import Bools, Floats, Ints
 from northmoor.core.model.data.signal_logs import Signal, SignalLog
@@ -21,16 +21,14 @@ MISSING = ""
 """The object of logs that have none."""
 
 
-@dataclass(frozen=True)
-class SeriesName:
+class SeriesName(Struct, frozen=True):
     """A signal of an object."""
 
     object: str
     signal: str
 
 
-@dataclass(frozen=True, eq=False)
-class Series:
+class Series(Struct, frozen=True, eq=False):
     """The readings of one signal of one object: times in microseconds since 1970 in UTC, strictly ascending.
 
     `values` are doubles; or whole numbers, which count units of 10 ** -`scale`; or numbers of `texts`. Value number n
@@ -67,8 +65,7 @@ class Series:
         return follows
 
 
-@dataclass
-class LogNotes:
+class LogNotes(Struct):
     """What was noticed about a log while its readings were put in order, by signal."""
 
     duplicates: dict[str, int] = field(default_factory=dict)
@@ -81,8 +78,7 @@ class LogNotes:
     """The first of those texts."""
 
 
-@dataclass(frozen=True, eq=False)
-class LogRows:
+class LogRows(Struct, frozen=True, eq=False):
     """The rows of a log as they were written, column by column; `number` are doubles, whole numbers or decimals."""
 
     names: Sequence[SeriesName]

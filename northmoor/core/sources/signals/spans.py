@@ -1,23 +1,23 @@
 """From series to spans: stretches of time in which an id stays the same, or a condition holds."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
 from itertools import pairwise
 from typing import Any
 
 import numpy as np
 import pyarrow as pa
+from msgspec import Struct
 
 from northmoor.core.base.arrays import Bools, Ints
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.base.replace import replace
 from northmoor.core.model.data.signal_queries import SpansQuery
 from northmoor.core.sources.signals.conditions import hold, signals_in
 from northmoor.core.sources.signals.crossings import states_at, with_crossings
 from northmoor.core.sources.signals.series import Series, SeriesName
 
 
-@dataclass(frozen=True, eq=False)
-class Spans:
+class Spans(Struct, frozen=True, eq=False):
     """Spans of one or several objects, by object and time; an id is None where there is none.
 
     `is_open` says that a span has not ended where knowledge ends, `is_cut` that the period cut it.

@@ -5,10 +5,10 @@ whole numbers) is added up as whole numbers, so that no order of adding changes 
 """
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from decimal import ROUND_HALF_EVEN, Context, Decimal
 
 import numpy as np
+from msgspec import Struct
 
 from northmoor.core.base.arrays import Bools, Floats, Ints
 from northmoor.core.errors import QueryError
@@ -23,8 +23,7 @@ _EXACT = Context(prec=60, rounding=ROUND_HALF_EVEN)
 _ROOM = 2**62
 
 
-@dataclass(frozen=True, eq=False)
-class WindowValues:
+class WindowValues(Struct, frozen=True, eq=False):
     """One value for each window, and whether there is one. `scale` is that of whole numbers which count parts of ten;
     Decimals come as an array of objects."""
 

@@ -1,12 +1,12 @@
 """The stretches of time over which signals are measured: the period, spans, steps in them, periods of the calendar."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from datetime import UTC, date, datetime, time, timedelta
 from zoneinfo import ZoneInfo
 
 import numpy as np
 import pyarrow as pa
+from msgspec import Struct
 
 from northmoor.core.base.arrays import Ints
 from northmoor.core.errors import QueryError
@@ -29,8 +29,7 @@ def wall_moment(instant_: int, zone: ZoneInfo) -> datetime:
     return (_EPOCH + timedelta(microseconds=instant_)).astimezone(zone).replace(tzinfo=None)
 
 
-@dataclass(frozen=True, eq=False)
-class Windows:
+class Windows(Struct, frozen=True, eq=False):
     """Stretches of time of one object, ascending by start: from `start` up to `end`.
 
     `given` are columns that come with each, such as the id of a span.

@@ -8,7 +8,6 @@ silence, and never is a number turned to text.
 
 from collections.abc import Callable, Sequence
 from contextlib import suppress
-from dataclasses import dataclass
 from decimal import ROUND_HALF_EVEN, Context, Decimal, InvalidOperation
 from typing import Any
 from zoneinfo import ZoneInfo
@@ -16,6 +15,7 @@ from zoneinfo import ZoneInfo
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
+from msgspec import Struct
 
 from northmoor.core.engine.arrow_types import PRECISION, UNKNOWN_SCALE, arrow_type
 from northmoor.core.model.kinds.value_types import MAX_PRECISION, TOO_LONG, ValueType
@@ -30,8 +30,7 @@ _PLAIN = r"^[+-]?[0-9]+(\.[0-9]*)?$"
 _UTC = ZoneInfo("UTC")
 
 
-@dataclass(frozen=True)
-class FittedDecimals:
+class FittedDecimals(Struct, frozen=True):
     """Decimals, or doubles, and what was lost in making them; an empty note where nothing was."""
 
     values: pa.Array

@@ -5,11 +5,11 @@ group: when the rows of its table are grouped by the table's key.
 """
 
 from collections.abc import Collection, Iterator, Sequence
-from dataclasses import dataclass
 from itertools import accumulate
 from typing import Any
 
 import sqlglot
+from msgspec import Struct
 from sqlglot import exp
 from sqlglot.tokens import TokenType  # type: ignore[attr-defined]  # it is re-exported from a compiled module
 
@@ -34,8 +34,7 @@ def ungrouped_columns(checked: CheckedQuery, catalog: Catalog) -> Iterator[tuple
             yield column, _correction(checked, column)
 
 
-@dataclass(frozen=True, eq=False)
-class _Grouping:
+class _Grouping(Struct, frozen=True, eq=False):
     """A select with its own totals and groups."""
 
     select: exp.Select

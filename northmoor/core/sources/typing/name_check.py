@@ -6,9 +6,9 @@ that list theirs. What the catalog does not know (functions that give rows, othe
 """
 
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass
 from difflib import get_close_matches
 
+from msgspec import Struct
 from sqlglot import exp
 from sqlglot.errors import SqlglotError
 from sqlglot.optimizer.scope import Scope, traverse_scope
@@ -34,8 +34,7 @@ Names = dict[str, str]
 """Names of columns as they are written, by themselves in small letters."""
 
 
-@dataclass(frozen=True)
-class SqlFault:
+class SqlFault(Struct, frozen=True):
     """A fault in SQL: the character it begins at (from 0) and how many it takes, a sentence, and what is likely meant;
     `parameter` is the one that is missing, if that is what is wrong."""
 

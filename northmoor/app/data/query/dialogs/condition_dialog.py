@@ -1,10 +1,10 @@
 """Asks for a condition: a column or expression, how it compares and with what; or any condition as SQL."""
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
 from datetime import datetime
 from zoneinfo import ZoneInfo
 
+from msgspec import Struct, field
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QComboBox,
@@ -43,8 +43,7 @@ _CLOCK = Clock(datetime(2025, 1, 1), ZoneInfo("UTC"))
 """Any moment: whether words are a period does not depend on it."""
 
 
-@dataclass(frozen=True)
-class ConditionScope:
+class ConditionScope(Struct, frozen=True):
     """What a condition can refer to: columns with the kinds of values in them, parameters, how to ask for values."""
 
     dialect: str
@@ -55,8 +54,7 @@ class ConditionScope:
     """The SQL for the values of an expression."""
 
 
-@dataclass(frozen=True)
-class AskedCondition:
+class AskedCondition(Struct, frozen=True):
     """A condition, and the parameter that the report gets for it, if any."""
 
     condition: Condition

@@ -1,7 +1,6 @@
 """Asks how a table is joined: which one, by which columns, which rows stay; and says beforehand what that matches."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import replace
 from functools import partial
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
@@ -25,6 +24,7 @@ from northmoor.app.language.translation import tr
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.widget_tools import hide_and_delete
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.base.replace import replace
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import NorthmoorError, QueryError
 from northmoor.core.expr.identifiers import sql_table

@@ -1,8 +1,8 @@
 """Editors for what a condition compares with: a value of a kind, a parameter, a column, or SQL; and a list of these."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
+from msgspec import Struct
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QFocusEvent
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QPlainTextEdit, QVBoxLayout, QWidget
@@ -31,8 +31,7 @@ _HINTS: dict[OperandKind, str] = {
 _LIST_KINDS: tuple[OperandKind, ...] = ("text", "number", "date", "timestamp", "sql")
 
 
-@dataclass(frozen=True)
-class OperandChoices:
+class OperandChoices(Struct, frozen=True):
     """What an operand can be chosen from, and how its SQL is written."""
 
     dialect: str

@@ -1,7 +1,6 @@
 """What the chips of a sentence open: the columns, the order, how many rows, and another query whose rows are added."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import replace
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
@@ -26,6 +25,7 @@ from northmoor.app.data.query.dialogs.step_dialog import StepDialog
 from northmoor.app.data.query.sentence_context import SentenceContext
 from northmoor.app.language.translation import tr
 from northmoor.app.widgets.icons import icon
+from northmoor.core.base.replace import replace
 from northmoor.core.errors import QueryError
 from northmoor.core.expr.identifiers import bare_or_quoted, sql_table
 from northmoor.core.model.kinds.aggregates import TOTALS, aggregate_of

@@ -1,8 +1,8 @@
 """Where a block that is let go over a page would go: a line between blocks, or a cell of a grid."""
 
 from collections.abc import Collection
-from dataclasses import dataclass
 
+from msgspec import Struct
 from PyQt6.QtCore import QPointF, QRect, QRectF
 from PyQt6.QtGui import QColor, QPainter, QPen
 
@@ -17,8 +17,7 @@ _SIDE = 8
 """A block goes beside another one where it is let go over the last eighth of that one's width."""
 
 
-@dataclass(frozen=True)
-class BlockPlace:
+class BlockPlace(Struct, frozen=True):
     """A place in the edition, and the area that shows it on the page, in millipoints: that of a cell, or a line, which
     has no height above and below a block and no width beside it."""
 

@@ -1,6 +1,6 @@
 """Where dragged fields would go: a gap between columns, the rail lane beside a table, a total, or below a block."""
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from northmoor.app.pages.canvas.drag.block_place import BlockPlace, block_place_at
 from northmoor.core.layout.geometry import Rect
@@ -10,8 +10,7 @@ from northmoor.core.model.edits import Target
 MIME = "application/x-northmoor-field"
 
 
-@dataclass(frozen=True)
-class DropTarget:
+class DropTarget(Struct, frozen=True):
     """What dropping would do: add a `column` or `level` before place `at` of a block, or a `measure` to a total's cell;
     or begin a `new` block at a `place`.
 

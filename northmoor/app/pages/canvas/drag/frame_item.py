@@ -4,14 +4,15 @@ Lengths are millipoints on the page; the canvas turns them into pixels.
 """
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from dataclasses import dataclass, replace
 
+from msgspec import Struct
 from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 
 from northmoor.app.language.length_unit import shown_unit
 from northmoor.app.pages.canvas.drag.protocol import SLACK, PageView
 from northmoor.app.widgets.theme import GUIDE, MARK, PAGE
+from northmoor.core.base.replace import replace
 from northmoor.core.layout.page.hit_testing import HitMap, HitRegion
 from northmoor.core.model.blocks.containers import FrameBlock
 from northmoor.core.model.edits.frame_edits import with_group_members
@@ -31,8 +32,7 @@ POINTERS = {
 """The pointer over an item of a frame, by the edges that a press would hold."""
 
 
-@dataclass(frozen=True)
-class ItemBox:
+class ItemBox(Struct, frozen=True):
     """A rectangle on the page."""
 
     x: int
@@ -55,8 +55,7 @@ class ItemBox:
         return self.y + self.height
 
 
-@dataclass(frozen=True)
-class FrameItemGrip:
+class FrameItemGrip(Struct, frozen=True):
     """An item that was taken hold of: its frame and number, the page, where it and the frame lie, the other items, and
     which of its edges are held (r and b; none for all of it)."""
 

@@ -5,8 +5,8 @@ Lengths are millipoints on the page.
 """
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, replace
 
+from msgspec import Struct
 from PyQt6.QtCore import QPoint, QPointF, QRect, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 
@@ -15,6 +15,7 @@ from northmoor.app.language.translation import tr
 from northmoor.app.pages.canvas.drag.frame_item import ItemBox, box_of, draw_label, snap
 from northmoor.app.pages.canvas.drag.protocol import SLACK, PageView
 from northmoor.app.widgets.theme import GUIDE
+from northmoor.core.base.replace import replace
 from northmoor.core.layout.page.hit_testing import HitMap
 from northmoor.core.model.blocks.containers import FrameBlock
 
@@ -24,8 +25,7 @@ _CLOSEST = 6
 """How far apart points of a frame's grid must be to be shown, in pixels."""
 
 
-@dataclass(frozen=True)
-class Guide:
+class Guide(Struct, frozen=True):
     """A guide of a frame on a page: level or upright, its number in the frame (none for a new one), and how far from
     the frame's top or left edge it is; none where it would leave the frame."""
 

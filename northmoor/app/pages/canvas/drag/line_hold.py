@@ -1,9 +1,9 @@
 """Lines of a page that a press takes hold of: a column's edge, a guide of the chosen frame, a page's margin."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from functools import partial
 
+from msgspec import Struct
 from PyQt6.QtCore import QPoint, Qt
 
 from northmoor.app.pages.canvas.drag.column_width import WidthDrag
@@ -17,8 +17,7 @@ GRIP = 4
 """How near the pointer must be to a column's edge to take hold of it, in pixels."""
 
 
-@dataclass(frozen=True)
-class LineHold:
+class LineHold(Struct, frozen=True):
     """A line that a press would take hold of, before anything is selected: the pointer over it, what it is, and what
     begins its drag."""
 

@@ -4,9 +4,9 @@ Lengths are millipoints.
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Literal
 
+from msgspec import Struct
 from PyQt6.QtCore import QLineF, QPoint, QPointF, QRect, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen
 
@@ -28,8 +28,7 @@ _ROOM = 72_000
 """What margins leave of a page at least."""
 
 
-@dataclass(frozen=True)
-class MarginLine:
+class MarginLine(Struct, frozen=True):
     """A margin's line on a page."""
 
     setup: PageSetup
