@@ -18,6 +18,7 @@ from northmoor.app.pages.editing.expression_context import ExpressionUse
 from northmoor.app.pages.editing.inline_editor import InlineEditor, definition_of
 from northmoor.app.pages.field_placement import FieldPlacement
 from northmoor.app.pages.inspector.inspector_panel import InspectorPanel
+from northmoor.app.pages.inspector.picture_file_editor import PictureShelf
 from northmoor.app.pages.panels.fields_panel import FieldsPanel
 from northmoor.app.pages.panels.outline_panel import OutlinePanel
 from northmoor.app.pages.panels.query_fields import FieldReader
@@ -77,6 +78,8 @@ class PagesWorkspace(QWidget):
         self.inspector.completions = self.part_menu.completions
         self.inspector.known_names = self.part_menu.known_names
         self.inspector.enlarge = self.enlarge
+        shelf = PictureShelf(lambda: controller.library, worker, self)
+        self.inspector.offer_pictures = lambda editor: editor.use_shelf(shelf, self.blocks.ask_picture)
         self._place()
         self.canvas.picked_also.connect(self._pick_also)
         self.canvas.blocks_touched.connect(self._pick_blocks)

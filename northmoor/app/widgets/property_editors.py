@@ -43,7 +43,7 @@ NAMES = {
     "rule_right": tr("Right border"), "rule_dash": tr("Border line"), "based_on": tr("Based on"), "low": tr("Minimum"),
     "middle": tr("Middle"), "high": tr("Maximum"), "least": tr("From"), "greatest": tr("To"),
     "negative": tr("Below zero"),
-    "link": tr("Link to"), "description": tr("In words"), "anchor": tr("Link target"),
+    "link": tr("Link to"), "description": tr("Alternative text"), "anchor": tr("Link target"),
     "when_null": tr("If missing"), "when_zero": tr("If zero"),
     "blank_repeats": tr("Hide repeated values"), "order_by": tr("Sort by"), "first_groups": tr("First groups"),
     "keep_groups": tr("Group filter"), "keep_rows": tr("Row filter"), "count_ways": tr("Count parents"),
@@ -74,6 +74,7 @@ NAMES = {
     "row_gap": tr("Row spacing"), "fill_first": tr("Fill order"), "turned": tr("Diagonal"), "fit": tr("Fitting"),
     "crop_left": tr("Crop left"), "crop_top": tr("Crop top"), "crop_right": tr("Crop right"),
     "crop_bottom": tr("Crop bottom"),
+    "against": tr("Compared with"), "good": tr("Good when"),
     "file": tr("File"), "marker": tr("List marker"), "leader": tr("Leader"), "by_content": tr("Fit to content"),
     "x": tr("From the left"),
     "y": tr("From the top"), "when_full": tr("When full"), "step": tr("Steps"), "guides_across": tr("Vertical guides"),
@@ -109,7 +110,7 @@ CHOICES = {
         "last": tr("The last page"),
     },
     "difference": {"share": tr("As a share"), "amount": tr("As an amount")},
-    "good": {"more": tr("More"), "less": tr("Less"), "neither": tr("Neither")},
+    "good": {"more": tr("Higher"), "less": tr("Lower"), "neither": tr("Neither")},
     "order": {"ascending": tr("Ascending"), "descending": tr("Descending"), "as_given": tr("As in the data")},
     "align": {"start": tr("Left"), "center": tr("Centre"), "end": tr("Right"), "decimal": tr("Decimal")},
     "total": {**{name: tr(label) for name, label in TOTALS.items()}, NO_TOTAL: tr("Nothing")},
@@ -236,6 +237,7 @@ _UNSET_CHOICES = {
 
 
 _NAMES_IN = {
+    ("PictureBlock", "file"): tr("Picture"), ("PicturePiece", "file"): tr("Picture"),
     ("PictureBlock", "value"): tr("Or from column"), ("PictureBlock", "width"): tr("Width"),
     ("ReadoutBlock", "trend"): tr("Trend of"), ("ReadoutBlock", "trend_drawn"): tr("Display as"),
     ("ReadoutBlock", "trend_height"): tr("Trend height"), ("ReadoutBlock", "trend_color"): tr("Trend colour"),
@@ -272,7 +274,11 @@ def property_text(kind: type[Part], field: str, value: Any) -> str:
 def editor_for(kind: type[Part], field: str, value: Any, commit: Commit, choices: list[str] | None = None) -> QWidget:
     """An editor for a property of a part; `commit` gets each new value. `choices` are names to choose from."""
     info = kind.model_fields[field]
-    editor = _editor(field, info, value, commit, choices)
+    return described(_editor(field, info, value, commit, choices), kind, field)
+
+
+def described(editor: QWidget, kind: type[Part], field: str) -> QWidget:
+    """An editor that says what it edits: to the eye, to a screen reader, and by its property `field`."""
     help_text = tr(kind.help_of(field))
     editor.setToolTip(help_text)
     editor.setAccessibleName(property_label(field, kind))

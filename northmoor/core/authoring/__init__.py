@@ -4,5 +4,6 @@
 `derived_columns` and `format_choices`, what is done to a table by one of its columns; `includes`; `find_replace`,
 `rename`, `parameter_kinds`; `query_filters` and `propose_parameters`, conditions of queries;
 `dependent_lists`; `routine_calls`; `chart_tables`; `completions`, what can be written in expressions, and
-`expression_check`, what is wrong with one; `report_colors`.
+`expression_check`, what is wrong with one; `report_colors` and
+`picture_samples`, what a report's colours and pictures can be.
 """

@@ -33,6 +33,7 @@ from northmoor.core.store.report_files import load_part, load_report
 CONNECTIONS_FILE = "connections.json"
 QUERIES_FOLDER = "queries"
 REPORTS_FOLDER = "reports"
+PICTURES_FOLDER = "pictures"
 _MOST_REPORTS = 5_000
 _LONGEST_NAME = 255
 """Bytes that file systems allow for the name of a file or folder."""

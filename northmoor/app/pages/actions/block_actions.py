@@ -22,6 +22,7 @@ from northmoor.core.model.data.queries import Query
 from northmoor.core.model.edits import Target, unused_name
 from northmoor.core.model.kinds.aggregates import aggregate_of
 from northmoor.core.model.report import Report
+from northmoor.core.sources.library import PICTURES_FOLDER
 
 
 class BlockActions(QObject):
@@ -104,7 +105,7 @@ class BlockActions(QObject):
         library = self._controller.library
         if library is None:
             return None
-        begin = library.root / "pictures"
+        begin = library.root / PICTURES_FOLDER
         chosen, _ = QFileDialog.getOpenFileName(
             None,
             tr("Insert a picture"),
@@ -114,7 +115,7 @@ class BlockActions(QObject):
         if not chosen:
             return None
         try:
-            return library.copy_in(Path(chosen), "pictures")
+            return library.copy_in(Path(chosen), PICTURES_FOLDER)
         except OSError as error:
             self.message.emit(
                 tr("The picture cannot be copied into the library: {error}.").format(error=error.strerror or error),

@@ -504,7 +504,7 @@ class PageCanvas(DropArea):
         """The first instance of a part on the pages in view, with its page."""
         for index in self._visible():
             for region in self._shown[index].places.regions if index in self._shown else ():
-                if region.column is not None and selects(selection, region):
+                if (region.column is not None or region.row == "readout") and selects(selection, region):
                     return index, region
         return None
 

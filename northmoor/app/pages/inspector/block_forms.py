@@ -1,11 +1,10 @@
 """The inspector's forms for small blocks and for blocks that hold others."""
 
-from collections.abc import Callable
-from functools import partial
 from typing import Any
 
 from northmoor.app.document_controller import ReportEdit, Selection
 from northmoor.app.language.translation import tr
+from northmoor.app.pages.grid_steps import grid_change, grid_steps
 from northmoor.app.pages.inspector.form import InspectorForm
 from northmoor.app.pages.inspector.form_rows import choice_row, line_row
 from northmoor.core.authoring.rename import rename_record_window
@@ -24,7 +23,7 @@ from northmoor.core.model.blocks.containers import (
 )
 from northmoor.core.model.blocks.tree import for_each_around, items_of, walk
 from northmoor.core.model.data.queries import LinkedColumns
-from northmoor.core.model.edits import grid_edits, rename_block
+from northmoor.core.model.edits import rename_block
 from northmoor.core.model.report import Report
 
 _WHAT = (
@@ -259,20 +258,5 @@ def show_grid_cell(form: InspectorForm, report: Report, edition: str, selection:
     form.section(tr("Appearance"))
     form.properties(GridCell, cell, ("fill",), tr("Change the cell"), change)
     form.note(tr("What you insert while it is chosen goes into it."))
-    steps: tuple[tuple[str, Callable[[GridBlock], GridBlock]], ...] = (
-        (tr("Add a row above"), partial(grid_edits.insert_row, at=cell.row)),
-        (tr("Add a row below"), partial(grid_edits.insert_row, at=cell.row + cell.rows)),
-        (tr("Add a column before it"), partial(grid_edits.insert_track, at=cell.column)),
-        (tr("Add a column after it"), partial(grid_edits.insert_track, at=cell.column + cell.columns)),
-    )
-    for text, step in steps:
-        form.action(text, partial(_changed, grid.name, step), "plus")
-    if max(each.row + each.rows for each in grid.cells) > 1:
-        form.action(tr("Remove its row"), partial(_changed, grid.name, partial(grid_edits.remove_row, at=cell.row)))
-    if len(grid.tracks) > 1:
-        step = partial(grid_edits.remove_track, at=cell.column)
-        form.action(tr("Remove its column"), partial(_changed, grid.name, step))
-
-
-def _changed(name: str, step: Callable[[GridBlock], GridBlock], report: Report, edition: str) -> Report:
-    return edits.put_block(report, edition, step(edits.block_of(report, edition, name)))
+    for text, step, drawing in grid_steps(grid, cell):
+        form.action(text, grid_change(grid.name, step), drawing)

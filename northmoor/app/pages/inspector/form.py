@@ -11,11 +11,14 @@ from northmoor.app.language.translation import tr
 from northmoor.app.pages.inspector.border_editor import EDGES, BorderEditor
 from northmoor.app.pages.inspector.form_rows import FormRow, button_row, menu_row, section_row, words_row
 from northmoor.app.pages.inspector.format_rule_editors import RulesEditor
-from northmoor.app.widgets.property_editors import RARE, editor_for, property_label, property_text
+from northmoor.app.pages.inspector.picture_file_editor import PictureFileEditor
+from northmoor.app.widgets.property_editors import RARE, described, editor_for, property_label, property_text
 from northmoor.app.widgets.value_editors import Commit
 from northmoor.core.model import edits
 from northmoor.core.model.base import Part
+from northmoor.core.model.blocks.picture import PictureBlock
 from northmoor.core.model.edits import remove_blocks
+from northmoor.core.model.pages import PageSetup, PicturePiece
 from northmoor.core.model.report import Report
 from northmoor.core.model.styles import ColorScale, ConditionalFormat, NamedStyle, Style, style_chain
 
@@ -204,4 +207,10 @@ def _origin(chain: Sequence[NamedStyle], field: str) -> str:
 
 
 def _property_editor(kind: type[Part], field: str, value: Any, choices: list[str] | None, commit: Commit) -> QWidget:
+    if (kind, field) in _PICTURE_FILES:
+        return described(PictureFileEditor(value, commit, optional=field == "background"), kind, field)
     return editor_for(kind, field, value, commit, choices)
+
+
+_PICTURE_FILES = {(PictureBlock, "file"), (PicturePiece, "file"), (PageSetup, "background")}
+"""Properties that are chosen by what they look like."""

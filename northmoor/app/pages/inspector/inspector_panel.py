@@ -30,6 +30,7 @@ from northmoor.app.pages.inspector.form import InspectorForm
 from northmoor.app.pages.inspector.form_body import FormArea
 from northmoor.app.pages.inspector.form_rows import FormRow
 from northmoor.app.pages.inspector.matrix_forms import show_matrix, show_matrix_level, show_measure
+from northmoor.app.pages.inspector.picture_file_editor import PictureFileEditor
 from northmoor.app.pages.inspector.table_forms import show_cell, show_level, show_row, show_table
 from northmoor.app.widgets.color_editor import ColorEditor
 from northmoor.app.widgets.value_editors import ChoiceEditor, Commit, LineEditor
@@ -68,6 +69,8 @@ class InspectorPanel(FormArea):
         """The names that it can use."""
         self.enlarge: Enlarge = lambda *_: None
         """Opens a larger editor of an expression."""
+        self.offer_pictures: Callable[[PictureFileEditor], object] = lambda _: None
+        """Lets an editor offer the library's pictures."""
         self.search = QLineEdit()
         self.search.setPlaceholderText(tr("Search properties (/)"))
         self.search.setAccessibleName(tr("Search properties"))
@@ -109,6 +112,8 @@ class InspectorPanel(FormArea):
                 box.show_samples = partial(self._show_styles, box)
         for color in self.findChildren(ColorEditor):
             color.report_colors = self._report_colors
+        for picture in self.findChildren(PictureFileEditor):
+            self.offer_pictures(picture)
 
     def _show_styles(self, box: ChoiceEditor) -> None:
         show_styles(box, self._controller.report.styles if self._controller.report is not None else ())
@@ -136,6 +141,8 @@ class InspectorPanel(FormArea):
             if not editor.isVisible():
                 self.search.setText(editor.accessibleName())
             editor.setFocus()
+            if isinstance(editor, PictureFileEditor):
+                editor.choose()
 
     def edit_first(self) -> None:
         """Put the keyboard into the first property."""

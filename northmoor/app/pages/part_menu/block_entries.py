@@ -1,16 +1,23 @@
 """What is done to a whole block: to a table, to a text, and to any other."""
 
+from collections.abc import Mapping
 from functools import partial
+from typing import get_args
 
 from northmoor.app.language.translation import tr
+from northmoor.app.pages.grid_steps import GridStep, grid_change, grid_steps
 from northmoor.app.pages.part_menu.entries import PartCommand, PartEntry, PartGroup
+from northmoor.app.pages.part_menu.format_target import format_group
 from northmoor.app.pages.part_menu.part_context import PartContext
 from northmoor.app.pages.part_menu.total_entries import row_entries
+from northmoor.app.widgets.property_editors import property_label, property_text
 from northmoor.core.expr.language import column_expression
 from northmoor.core.model import edits
+from northmoor.core.model.base import Part
+from northmoor.core.model.blocks.containers import GridBlock
 from northmoor.core.model.blocks.table import TableBlock
 from northmoor.core.model.blocks.text import TextRun
-from northmoor.core.model.edits import TABLE_LOOKS
+from northmoor.core.model.edits import TABLE_LOOKS, grid_edits
 from northmoor.core.model.report import Report
 
 _PIECES = ((tr("Page number"), "{page_number(); 0}"), (tr("Page count"), "{page_count(); 0}"),
@@ -113,9 +120,66 @@ def for_each_entries(context: PartContext) -> list[PartEntry]:
     ]
 
 
+MENU_OF_KIND: Mapping[str, tuple[tuple[str, ...], tuple[str, ...]]] = {
+    "picture": (("file", "link", "description"), ("align", "fit")),
+    "readout": (("value", "caption", "against"), ("difference", "good")),
+    "shape": (("fill", "stroke", "thickness"), ("draw", "align")),
+    "barcode": (("text",), ("draw", "align")),
+    "contents": (("depth",), ("lists", "leader")),
+    "rule": (("thickness", "color"), ()),
+    "spacer": (("height",), ()),
+    "break": ((), ("on",)),
+    "frame": (("width", "height", "fill"), ("align", "when_full")),
+}
+"""Of each kind of simple block, the properties that its menu goes to in the inspector, and those whose choices it
+offers."""
+
+
+def property_entries(context: PartContext) -> list[PartEntry]:
+    """The commands of a block that is no more than its properties."""
+    block = edits.block_of(context.report, context.edition.name, context.selection.block)
+    edited, chosen = MENU_OF_KIND[block.kind]
+    kind = type(block)
+    return [
+        format_group(context),
+        *(
+            PartCommand(f"{property_label(field, kind)} …", partial(context.tools.edit_property, field))
+            for field in edited
+        ),
+        *(_choice_group(context, block, field) for field in chosen if field != "fit" or block.width is not None),
+    ]
+
+
+def _choice_group(context: PartContext, block: Part, field: str) -> PartGroup:
+    kind, now = type(block), getattr(block, field)
+    choices = tuple(
+        context.command(property_text(kind, field, value), context.block_change(**{field: value}), is_on=value == now)
+        for value in get_args(kind.model_fields[field].annotation)
+    )
+    return PartGroup(property_label(field, kind), choices)
+
+
+def grid_entries(context: PartContext) -> list[PartEntry]:
+    """The commands of a grid as a whole."""
+    grid: GridBlock = edits.block_of(context.report, context.edition.name, context.selection.block)
+    rows = max((cell.row + cell.rows for cell in grid.cells), default=0)
+    return [
+        _grid_step(context, tr("Add a row"), partial(grid_edits.insert_row, at=rows), "plus"),
+        _grid_step(context, tr("Add a column"), partial(grid_edits.insert_track, at=len(grid.tracks)), "plus"),
+        PartCommand(f"{property_label('gap', GridBlock)} …", partial(context.tools.edit_property, "gap")),
+    ]
+
+
 def grid_cell_entries(context: PartContext) -> list[PartEntry]:
     """The commands of a cell of a grid."""
-    return [context.window_command(f"add_{kind}") for kind in ("text", "table", "matrix", "chart", "picture")]
+    inserted = [context.window_command(f"add_{kind}") for kind in ("text", "table", "matrix", "chart", "picture")]
+    grid: GridBlock = edits.block_of(context.report, context.edition.name, context.selection.block)
+    steps = grid_steps(grid, grid.cells[context.selection.number])
+    return [*inserted, None, *(_grid_step(context, *step) for step in steps)]
+
+
+def _grid_step(context: PartContext, text: str, step: GridStep, drawing: str) -> PartCommand:
+    return context.command(text, grid_change(context.selection.block, step), drawing)
 
 
 def text_entries(context: PartContext) -> list[PartEntry]:

@@ -69,7 +69,7 @@ class FormatPopup(BesidePopup):
         self._numbers.setLayout(decimals)
         decimals.setContentsMargins(0, 0, 0, 0)
         layout.addWidget(self._numbers)
-        form = QFormLayout()
+        self._form = form = QFormLayout()
         lines = (
             (tr("Pattern"), self.pattern, tr("A CLDR pattern, such as #,##0.00 or d MMM y"), "format"),
             (tr("Zero as"), self.zero, tr("Text in place of zero, such as –"), "when_zero"),
@@ -126,6 +126,8 @@ class FormatPopup(BesidePopup):
         self.pattern.setText(target.pattern or "")
         self.zero.setText(target.when_zero or "")
         self.missing.setText(target.when_null or "")
+        for line in (self.zero, self.missing):
+            self._form.setRowVisible(line, target.has_texts)
 
     def _fill(self, choices: Sequence[FormatChoice], context: PartContext, target: FormatTarget) -> None:
         pointed, group = context.pointed, ""

@@ -1,6 +1,7 @@
-"""What a format is chosen for: a column of a table, a cell of a heading or total, a measure or a level of a matrix."""
+"""What a format is chosen for: a column of a table, a cell of a heading or total, a measure or a level of a matrix,
+or a key figure."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from functools import partial
 from typing import Any
 
@@ -21,7 +22,8 @@ _LONGEST = 32
 
 class FormatTarget(Struct, frozen=True):
     """`name` is what its values are called, `pattern` how they are written now, `change` what changes properties of
-    it, and `negative` whether its negative numbers are red, with what changes that (None where it cannot be)."""
+    it, and `negative` whether its negative numbers are red, with what changes that (None where it cannot be).
+    `has_texts`: it can have texts in place of zero and of missing values."""
 
     name: str
     pattern: str | None
@@ -29,11 +31,12 @@ class FormatTarget(Struct, frozen=True):
     when_null: str | None
     change: Callable[..., ReportEdit]
     negative: tuple[bool, Callable[[bool], ReportEdit]] | None = None
+    has_texts: bool = True
 
 
 def format_target(context: PartContext) -> FormatTarget | None:
     """What a format would be chosen for; None where what is selected has no value."""
-    find = {"cell": _of_cell, "measure": _of_measure, "level": _of_level}.get(context.selection.kind)
+    find = _TARGETS.get(context.selection.kind)
     return find(context) if find is not None else None
 
 
@@ -89,7 +92,20 @@ def _of_level(context: PartContext) -> FormatTarget | None:
     def change(**changes: Any) -> ReportEdit:
         return lambda r, e: edits.change_matrix_level(r, e, block.name, level.name, **changes)
 
-    return FormatTarget(level.title or level.name, level.format, None, None, change)
+    return FormatTarget(level.title or level.name, level.format, None, None, change, has_texts=False)
+
+
+def _of_readout(context: PartContext) -> FormatTarget:
+    block = edits.block_of(context.report, context.edition.name, context.selection.block)
+    return FormatTarget(block.caption or block.name, block.format, None, None, context.block_change, has_texts=False)
+
+
+_TARGETS: Mapping[str, Callable[[PartContext], FormatTarget | None]] = {
+    "cell": _of_cell,
+    "measure": _of_measure,
+    "level": _of_level,
+    "readout": _of_readout,
+}
 
 
 def figure_title(context: PartContext, target: FormatTarget) -> str:

@@ -3,9 +3,12 @@
 from collections.abc import Callable
 
 from northmoor.app.pages.part_menu.block_entries import (
+    MENU_OF_KIND,
     block_commands,
     for_each_entries,
     grid_cell_entries,
+    grid_entries,
+    property_entries,
     table_entries,
     table_row_entries,
     text_entries,
@@ -57,7 +60,9 @@ _ENTRIES: dict[str, Callable[[PartContext], list[PartEntry]]] = {
     "groups": chart_entries,
     "text": text_entries,
     "for-each": for_each_entries,
+    "grid": grid_entries,
     "grid-cell": grid_cell_entries,
+    **dict.fromkeys(MENU_OF_KIND, property_entries),
     "page": page_entries,
     "header": running_entries,
     "footer": running_entries,

@@ -158,7 +158,7 @@ class PartMenu:
         """Open the formats of the selected cell beside it."""
         if self._format_target() is None or self._pointed(self._canvas.pointed()) is None:
             self._controller.refused.emit(
-                tr("Select a column, a total or a value of a matrix; then choose its format.")
+                tr("Select a column, a total, a value of a matrix or a key figure; then choose its format.")
             )
             return
         self.format_popup = FormatPopup(self._format_target, self._parent)

@@ -9,15 +9,18 @@ import pyarrow.compute as pc
 from msgspec import Struct
 
 from northmoor.core.checks.trace.tables import cell_content, figure_address, traced_fragment
+from northmoor.core.checks.trace.texts import traced_content
 from northmoor.core.compute.evaluate.scope_names import DETAIL, PAGE_SCOPES
 from northmoor.core.compute.evaluate.slots import template_of
 from northmoor.core.compute.groups.boundaries import ScopedExpression
+from northmoor.core.compute.table.evaluation import TableData
 from northmoor.core.document import Document
 from northmoor.core.errors import NorthmoorError
 from northmoor.core.expr.templates import Slot
 from northmoor.core.layout.flow.fragments import ChartFragment, TableFragmentOnPage
 from northmoor.core.layout.page.hit_testing import HitRegion
 from northmoor.core.model.blocks.table import RowPlace
+from northmoor.core.model.blocks.tree import for_each_around
 
 
 class PointedValue(Struct, frozen=True, eq=False):
@@ -37,11 +40,13 @@ class PointedValue(Struct, frozen=True, eq=False):
 
 
 def pointed_value(document: Document, page: int, region: HitRegion) -> PointedValue | None:
-    """The value of a cell of a table or matrix at a place, or the category of a mark of a chart of its own; None where
-    there is none, such as in a title."""
+    """The value of a cell of a table or matrix at a place, of a key figure, or the category of a mark of a chart of its
+    own; None where there is none, such as in a title."""
     if region.part == "chart" and region.row == "mark":
         return _category_of_mark(document, page, region)
     try:
+        if region.row == "readout":
+            return _of_readout(document, region)
         if region.part == "cell" and (region.row, region.number) == ("head", 0):
             return _under_title(document, page, region)
         part = traced_fragment(document, page, region)
@@ -58,6 +63,21 @@ def pointed_value(document: Document, page: int, region: HitRegion) -> PointedVa
     except (NorthmoorError, KeyError, StopIteration):
         return None
     return PointedValue(values[at.at].as_py(), values) if at.at < len(values) else None
+
+
+def _of_readout(document: Document, region: HitRegion) -> PointedValue | None:
+    """The value of a key figure; in a for-each, that of its record among those of all."""
+    composition = document.composition
+    (slot,) = (slot for slot in template_of(traced_content(document, region)) if isinstance(slot, Slot))
+    host = for_each_around(document.edition.blocks, region.block)
+    if host is None:
+        found = composition.evaluator[slot.expression.text]
+        return PointedValue(found.values[0].as_py(), found.values)
+    hosted, data = composition.results.correlated[host.name], composition.data[host.name]
+    assert isinstance(data, TableData)
+    assert region.printed is not None  # it is one of a record's
+    values = data.cells[ScopedExpression(hosted.depth + 1, slot.expression.text)].values
+    return PointedValue(values[region.printed].as_py(), values)
 
 
 def _category_of_mark(document: Document, page: int, region: HitRegion) -> PointedValue | None:

@@ -20,7 +20,7 @@ from northmoor.core.model.blocks.tree import for_each_around, walk
 from northmoor.core.model.pages import TextPiece
 
 
-def _content_of(document: Document, region: HitRegion) -> Content:
+def traced_content(document: Document, region: HitRegion) -> Content:
     """What a text, a readout or the like is made of."""
     block = next(block for block in walk(document.edition.blocks) if block.name == region.block)
     traced = BLOCK_TYPE_OF_KIND[block.kind].traced
@@ -41,7 +41,7 @@ def trace_text_of_record(document: Document, region: HitRegion, stop: CancelToke
     asking = TableVerifier(order, data, document.rows, query, document.resolved.complete_values(), none)
     standpoint = FigureAddress(hosted.depth + 1, region.printed)
     behind = asking.rows_behind(standpoint)
-    content = _content_of(document, region)
+    content = traced_content(document, region)
     figures = tuple(
         figure_of(expression, data.cells, standpoint, asking, len(behind), stop) for expression in slots_in(content)
     )
@@ -56,7 +56,7 @@ def trace_text(document: Document, page: int, region: HitRegion, stop: CancelTok
     composition = document.composition
     edition = composition.edition
     if region.row in TRACED_KINDS:
-        content, computed, at = _content_of(document, region), composition.evaluator, 0
+        content, computed, at = traced_content(document, region), composition.evaluator, 0
     else:
         running = edition.header if region.row == "header" else edition.footer
         piece = running.piece_at(region.column) if running is not None and region.column is not None else None
