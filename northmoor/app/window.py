@@ -49,6 +49,7 @@ from northmoor.app.start.recent_reports import FirstPagePictures, RecentReports
 from northmoor.app.start.report_starter.new_report_action import NewReportAction
 from northmoor.app.start.start_actions import StartActions
 from northmoor.app.start.start_page import StartPage
+from northmoor.app.widgets.color_editor import RecentColors
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.menus import key_tip, plain_text, set_available, use_keys
 from northmoor.app.widgets.notice import Notice
@@ -106,7 +107,9 @@ class Window(QMainWindow):
         self.new_tab: Callable[[], object] = self.beginning.new_window
         """Opens another tab, or another window where there are no tabs."""
         self.findings = PreflightButton(self)
-        self.styling = StyleActions(self.controller, self)
+        recent_colors = RecentColors(self._settings)
+        self.pages.inspector.recent_colors = recent_colors
+        self.styling = StyleActions(self.controller, recent_colors, self)
         self.styling.message.connect(self.tell)
         self.starting = NewReportAction(self.controller, self.catalog_worker, lambda: self.data.catalogs, self)
         self.starting.message.connect(self.tell)

@@ -9,7 +9,7 @@ from northmoor.app.document_controller import WHOLE_PAGE, Selection
 from northmoor.app.language.length_unit import shown_unit, use_unit
 from northmoor.app.pages.inspector.form_body import SectionMemory
 from northmoor.app.pages.inspector.form_rows import SectionHeader
-from northmoor.app.widgets.color_editor import ColorEditor, contrast_text
+from northmoor.app.widgets.color_editor import WHITE, ColorEditor, RecentColors, contrast_text
 from northmoor.app.widgets.property_editors import property_text
 from northmoor.app.widgets.value_editors import ChoiceEditor, LengthEditor
 from northmoor.app.window import Window
@@ -132,8 +132,26 @@ def test_a_colour_is_chosen_among_those_of_the_report(window: Window) -> None:
     assert own in popup.swatches
     popup.swatches[own].click()
     assert cell_look(window, "color") == own
-    assert contrast_text("#FFFFFF") == "1.0 : 1 on white, too little for text"
-    assert contrast_text("#000000") == "21.0 : 1 on white, good for text"
+    assert contrast_text("#FFFFFF", WHITE) == "1.0 : 1 on white, too little for text"
+    assert contrast_text("#000000", WHITE) == "21.0 : 1 on white, good for text"
+
+
+def test_contrast_is_that_of_text_and_background_and_chosen_colours_come_again(window: Window) -> None:
+    window.controller.select(CELL)
+    fill = editor(window, "fill")
+    fill._take("#2F7F86")
+    color = editor(window, "color")
+    color.button.click()
+    assert color.popup.swatches["#FFFFFF"].toolTip() == "#FFFFFF · 4.6 : 1 with #2F7F86, good for text"
+    assert color.popup.swatches["#000000"].toolTip() == "#000000 · 4.5 : 1 with #2F7F86, good for text"
+    color.popup.close()
+    color._take("#123456")
+    again = editor(window, "fill")
+    again.button.click()
+    assert window.pages.inspector.recent_colors.colors == ["#123456", "#2F7F86"]
+    assert "#123456" in again.popup.swatches
+    assert RecentColors(window._settings).colors == ["#123456", "#2F7F86"]
+    again.popup.close()
 
 
 def test_locale_currency_and_zone_are_found_by_their_names(window: Window, qtbot: QtBot) -> None:

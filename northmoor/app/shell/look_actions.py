@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QWidget
 
 from northmoor.app.document_controller import DocumentController
 from northmoor.app.language.translation import tr
+from northmoor.app.widgets.color_editor import RecentColors
 from northmoor.core.model.blocks.table import RowPlace
 from northmoor.core.model.edits import CopiedStyle, copied_style, with_copied_style
 from northmoor.core.model.report import Report
@@ -21,9 +22,9 @@ class StyleActions(QObject):
 
     message = pyqtSignal(str, str)
 
-    def __init__(self, controller: DocumentController, window: QWidget) -> None:
+    def __init__(self, controller: DocumentController, recent: RecentColors, window: QWidget) -> None:
         super().__init__(window)
-        self._controller, self._window = controller, window
+        self._controller, self._recent, self._window = controller, recent, window
         self.copied: CopiedStyle | None = None
         self.dialog: StylesDialog | None = None
 
@@ -61,7 +62,7 @@ class StyleActions(QObject):
         if self.dialog is None:
             from northmoor.app.pages.dialogs.styles_dialog import StylesDialog  # dialogs are loaded on first use
 
-            self.dialog = StylesDialog(self._controller, self._window)
+            self.dialog = StylesDialog(self._controller, self._recent, self._window)
         self.dialog.refresh()
         self.dialog.show()
         self.dialog.raise_()

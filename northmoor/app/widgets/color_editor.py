@@ -1,8 +1,12 @@
-"""Chooses a colour: by its code, from swatches of the report and of the usual ones, or freely, with its contrast."""
+"""Chooses a colour: by its code, from swatches of the report, of the last and of the usual ones, or freely, with its
+contrast to what it is seen with."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from functools import partial
+from math import floor
 
+from msgspec import Struct
+from PyQt6.QtCore import QSettings
 from PyQt6.QtGui import QColor, QIcon, QPainter, QPixmap
 from PyQt6.QtWidgets import (
     QColorDialog,
@@ -27,6 +31,8 @@ USUAL = (
     "#7B4B94", "#2F7F86", "#B0612B", "#5E7F3A", "#B3402E", "#C9971C",
 )  # fmt: skip
 _IN_A_ROW = 6
+_MOST_RECENT = 6
+WHITE = "#FFFFFF"
 _READABLE = 4.5
 """WCAG 2.2, 1.4.3: the contrast that text needs on its ground."""
 
@@ -41,24 +47,47 @@ def _swatch(color: str | None, size: int = 16) -> QIcon:
     return QIcon(pixmap)
 
 
-class ColorPopup(BesidePopup):
-    """Swatches of the report's colours and of the usual ones, and a button for any other."""
+class RecentColors:
+    """The colours that were chosen last, the newest first; the settings keep them."""
 
-    def __init__(self, value: str | None, own: Sequence[str], commit: Commit, parent: QWidget) -> None:
+    def __init__(self, settings: QSettings | None = None) -> None:
+        self._settings = settings
+        self.colors: list[str] = settings.value("recent-colors", [], list) if settings is not None else []
+
+    def add(self, color: str) -> None:
+        """Put a colour first."""
+        self.colors = [color, *(each for each in self.colors if each != color)][:_MOST_RECENT]
+        if self._settings is not None:
+            self._settings.setValue("recent-colors", self.colors)
+
+
+class ColorOffers(Struct, frozen=True, eq=False):
+    """What is offered with a colour: those of the report, those chosen last, and the colour that it is seen with."""
+
+    own: Sequence[str] = ()
+    recent: RecentColors | None = None
+    seen_with: str = WHITE
+
+
+class ColorPopup(BesidePopup):
+    """Swatches of the report's colours, of the last and of the usual ones, and a button for any other."""
+
+    def __init__(self, value: str | None, offers: ColorOffers, commit: Commit, parent: QWidget) -> None:
         super().__init__(tr("Colour"), parent)
-        self._value, self._commit = value, commit
+        self._value, self._offers, self._commit = value, offers, commit
         self.swatches: dict[str, QToolButton] = {}
         layout = QVBoxLayout(self)
         layout.setContentsMargins(10, 10, 10, 10)
         layout.setSpacing(6)
-        for title, colors in ((tr("In this report"), own), (tr("Usual"), USUAL)):
+        recent = offers.recent.colors if offers.recent is not None else ()
+        for title, colors in ((tr("In this report"), offers.own), (tr("Recent"), recent), (tr("Usual"), USUAL)):
             if colors:
                 label = QLabel(title)
                 label.setObjectName("quiet")
                 layout.addWidget(label)
                 layout.addLayout(self._grid(colors))
         if value is not None:
-            layout.addWidget(QLabel(contrast_text(value)))
+            layout.addWidget(QLabel(contrast_text(value, offers.seen_with)))
         more = QPushButton(tr("Any colour…"))
         more.clicked.connect(self._choose_any)
         none = QPushButton(tr("None"))
@@ -79,7 +108,7 @@ class ColorPopup(BesidePopup):
             button.setIcon(_swatch(color, 18))
             button.setCheckable(True)
             button.setChecked(color == self._value)
-            button.setToolTip(f"{color} · {contrast_text(color)}")
+            button.setToolTip(f"{color} · {contrast_text(color, self._offers.seen_with)}")
             button.setAccessibleName(tr("Colour {color}").format(color=color))
             button.clicked.connect(partial(self._take, color))
             grid.addWidget(button, at // _IN_A_ROW, at % _IN_A_ROW)
@@ -97,17 +126,16 @@ class ColorPopup(BesidePopup):
             self._commit(color.name().upper())
 
 
-def contrast_text(color: str) -> str:
-    """How well a text in a colour can be read on white paper."""
-    ratio = contrast(color, "#FFFFFF")
-    return tr("{ratio:.1f} : 1 on white, ").format(ratio=ratio) + (
-        tr("good for text") if ratio >= _READABLE else tr("too little for text")
-    )
+def contrast_text(color: str, seen_with: str) -> str:
+    """How well a text can be read where one of two colours is its own and the other that of its background."""
+    ratio = contrast(color, seen_with)
+    where = tr("on white") if seen_with == WHITE else tr("with {color}").format(color=seen_with)
+    ample = tr("good for text") if ratio >= _READABLE else tr("too little for text")
+    return f"{floor(ratio * 10) / 10:.1f} : 1 {where}, {ample}"  # 4.48 is not 4.5, which would be enough
 
 
 class ColorEditor(QWidget):
-    """A colour: its code, and a button that shows it and opens the swatches. `report_colors` gives those that the
-    report uses."""
+    """A colour: its code, and a button that shows it and opens the swatches."""
 
     def __init__(self, value: str | None, commit: Commit) -> None:
         super().__init__()
@@ -115,8 +143,8 @@ class ColorEditor(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(4)
         self._value, self._commit = value, commit
-        self.report_colors: Callable[[], Sequence[str]] = tuple
-        self._line = LineEditor(value, lambda text: commit(text or None))
+        self.offers = ColorOffers()
+        self._line = LineEditor(value, lambda text: self._take(text or None))
         self._line.setPlaceholderText(tr("as styled"))
         self.button = QToolButton()
         self.button.setIcon(_swatch(value))
@@ -144,8 +172,14 @@ class ColorEditor(QWidget):
             self._value = value
             self.button.setIcon(_swatch(value))
 
+    def _take(self, color: str | None) -> None:
+        recent = self.offers.recent
+        if color is not None and recent is not None:
+            recent.add(color.upper())
+        self._commit(color)
+
     def _open(self) -> None:
-        self.popup = ColorPopup(self._value, self.report_colors(), self._commit, self)
+        self.popup = ColorPopup(self._value, self.offers, self._take, self)
         self.popup.adjustSize()
         place = self.button.rect().translated(self.button.mapToGlobal(self.button.rect().topLeft()))
         self.popup.open_beside(place, self.window() or self)

@@ -16,21 +16,22 @@ from northmoor.app.document_controller import DocumentController, ReportEdit
 from northmoor.app.language.translation import tr, tr_count
 from northmoor.app.pages.inspector.form import LOOK_FIELDS, InspectorForm
 from northmoor.app.pages.inspector.form_body import FormArea
+from northmoor.app.widgets.color_editor import RecentColors
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.widget_tools import show_items
 from northmoor.core.model.edits import add_style, change_style, remove_style, uses_of
 from northmoor.core.model.report import Report
-from northmoor.core.model.styles import NamedStyle
+from northmoor.core.model.styles import NamedStyle, style_chain
 
 
 class StylesDialog(QDialog):
     """Styles at the left, the properties of one at the right."""
 
-    def __init__(self, controller: DocumentController, parent: QWidget | None = None) -> None:
+    def __init__(self, controller: DocumentController, recent: RecentColors, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setWindowTitle(tr("Styles"))
         self.resize(560, 640)
-        self._controller = controller
+        self._controller, self._recent = controller, recent
         self.name: str | None = None
         self.list = QListWidget()
         self.list.setAccessibleName(tr("Styles"))
@@ -71,6 +72,7 @@ class StylesDialog(QDialog):
         form = InspectorForm(self._controller, self.refresh)
         self._fill(form, report)
         self.panel.show_rows(form.rows)
+        form.offer_colors(self.panel, self._recent)
 
     def _fill(self, form: InspectorForm, report: Report) -> None:
         style = next((s for s in report.styles if s.name == self.name), None)
@@ -98,6 +100,7 @@ class StylesDialog(QDialog):
         form.property(NamedStyle, style, "based_on", lambda v: form.edit(based, change(based_on=v)), others)
         form.section(tr("Appearance"))
         form.properties(NamedStyle, style, LOOK_FIELDS, tr("Change the style"), change)
+        form.show_seen_with(style_chain(report.styles, name))
 
     def _picked(self, item: QListWidgetItem | None) -> None:
         if item is not None:

@@ -12,8 +12,10 @@ from northmoor.app.pages.inspector.border_editor import EDGES, BorderEditor
 from northmoor.app.pages.inspector.form_rows import FormRow, button_row, menu_row, section_row, words_row
 from northmoor.app.pages.inspector.format_rule_editors import RulesEditor
 from northmoor.app.pages.inspector.picture_file_editor import PictureFileEditor
+from northmoor.app.widgets.color_editor import WHITE, ColorEditor, ColorOffers, RecentColors
 from northmoor.app.widgets.property_editors import RARE, described, editor_for, property_label, property_text
 from northmoor.app.widgets.value_editors import Commit
+from northmoor.core.authoring.report_colors import report_colors
 from northmoor.core.model import edits
 from northmoor.core.model.base import Part
 from northmoor.core.model.blocks.picture import PictureBlock
@@ -34,6 +36,8 @@ class InspectorForm:
         self.rows: list[FormRow] = []
         self.before_look: Callable[[], object] | None = None
         """What is shown once, before the first section of looks or at the end."""
+        self.seen_with: dict[str, str] = {}
+        """For the colours of a look, those that they are seen with: of the text its background, and the reverse."""
 
     def show_waiting(self) -> None:
         """Show what waits for the looks."""
@@ -132,12 +136,29 @@ class InspectorForm:
             return change(look=edits.changed_style(part.look, **changes))
 
         self.section(tr("Overrides"))
+        own = part.look or Style()
         chain = [style for name in (*reversed(over), part.style) for style in style_chain(report.styles, name)]
         for field in LOOK_FIELDS:
             if field == EDGES[0]:
-                self._borders(part.look or Style(), chain, label, change_look)
+                self._borders(own, chain, label, change_look)
             commit = partial(self._commit, label, change_look, field)
-            self.property(Style, part.look or Style(), field, commit, inherited=_origin(chain, field))
+            self.property(Style, own, field, commit, inherited=_origin(chain, field))
+        self.show_seen_with((*chain, own))
+
+    def show_seen_with(self, looks: Sequence[Style | NamedStyle]) -> None:
+        """Measure the contrast of colours by some looks, the last of which holds first."""
+
+        def held(field: str, otherwise: str) -> str:
+            return next((found for look in reversed(looks) if (found := getattr(look, field)) is not None), otherwise)
+
+        self.seen_with = {"color": held("fill", WHITE), "fill": held("color", "#000000")}
+
+    def offer_colors(self, area: QWidget, recent: RecentColors) -> None:
+        """Let the colour editors of an area offer the report's colours and those chosen last."""
+        report = self.controller.report
+        own = report_colors(report) if report is not None else []
+        for editor in area.findChildren(ColorEditor):
+            editor.offers = ColorOffers(own, recent, self.seen_with.get(str(editor.property("field")), WHITE))
 
     def _borders(
         self, look: Style, chain: Sequence[NamedStyle], label: str, change_look: Callable[..., ReportEdit]

@@ -32,12 +32,11 @@ from northmoor.app.pages.inspector.form_rows import FormRow
 from northmoor.app.pages.inspector.matrix_forms import show_matrix, show_matrix_level, show_measure
 from northmoor.app.pages.inspector.picture_file_editor import PictureFileEditor
 from northmoor.app.pages.inspector.table_forms import show_cell, show_level, show_row, show_table
-from northmoor.app.widgets.color_editor import ColorEditor
+from northmoor.app.widgets.color_editor import RecentColors
 from northmoor.app.widgets.value_editors import ChoiceEditor, Commit, LineEditor
 from northmoor.app.widgets.word_completer import WordCompleter
 from northmoor.core.authoring.completions import Completion
 from northmoor.core.authoring.expression_check import KnownNames
-from northmoor.core.authoring.report_colors import report_colors
 from northmoor.core.model import edits
 from northmoor.core.model.blocks.block_types import BLOCK_TYPE_OF_KIND
 from northmoor.core.model.blocks.chart import ChartBlock
@@ -69,6 +68,7 @@ class InspectorPanel(FormArea):
         """The names that it can use."""
         self.enlarge: Enlarge = lambda *_: None
         """Opens a larger editor of an expression."""
+        self.recent_colors = RecentColors()
         self.offer_pictures: Callable[[PictureFileEditor], object] = lambda _: None
         """Lets an editor offer the library's pictures."""
         self.search = QLineEdit()
@@ -110,17 +110,12 @@ class InspectorPanel(FormArea):
                 box.show_samples = partial(show_fonts, box)
             elif str(box.property("field")).endswith("style"):
                 box.show_samples = partial(self._show_styles, box)
-        for color in self.findChildren(ColorEditor):
-            color.report_colors = self._report_colors
+        form.offer_colors(self, self.recent_colors)
         for picture in self.findChildren(PictureFileEditor):
             self.offer_pictures(picture)
 
     def _show_styles(self, box: ChoiceEditor) -> None:
         show_styles(box, self._controller.report.styles if self._controller.report is not None else ())
-
-    def _report_colors(self) -> list[str]:
-        report = self._controller.report
-        return report_colors(report) if report is not None else []
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         """Esc in the search shows all properties; Enter goes to the first that was found."""
