@@ -142,6 +142,8 @@ def test_a_pattern_that_does_not_fit_is_told(value: object, pattern: str) -> Non
 @pytest.mark.parametrize(
     ("name", "value", "text"),
     [
+        ("thousands:#,##0.0", 12_345, "12.3"), ("millions:#,##0.00", Decimal("-1234567.89"), "-1.23"),
+        ("thousands:#,##0", -499, "0"), ("thousands: #", 2_000, " 2"),
         ("compact", 12_423, "12.4K"), ("compact", Decimal("-1240000"), "-1.2M"), ("compact-long", 5_100, "5.1 thousand"),
         ("accounting", Decimal("-12.5"), "(€12.50)"), ("accounting", 3, "€3.00"), ("percent", 0.125, "12%"),
         ("currency", Decimal("1204.5"), "€1,204.50"), ("duration", 3909, "1:05:09"), ("duration-minutes", 1590, "26:30"),

@@ -223,7 +223,11 @@ LOCALE = FormatLocale("en_IE", "EUR")
 @pytest.mark.parametrize(
     ("kind", "value", "texts"),
     [
-        (pa.decimal128(10, 2), Decimal("-1234.5"), ["-1,234", "-€1,234.50", "(1,234)", "-123,450%", "-1.2K"]),
+        (
+            pa.decimal128(10, 2),
+            Decimal("-1234.5"),
+            ["-1,234", "-€1,234.50", "(1,234)", "-123,450%", "-1.2K", "-1.2", "-1,234 kg"],
+        ),
         (pa.date32(), date(2025, 3, 9), ["Mar 2025", "2025-03-09", "Q1 2025", "Sunday"]),
         (pa.bool_(), True, ["yes", "✓"]),
     ],

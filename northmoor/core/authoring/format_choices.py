@@ -7,6 +7,7 @@ from typing import Any, Literal
 import pyarrow as pa
 from babel import Locale
 from babel.dates import get_date_format, get_datetime_format, get_time_format
+from babel.units import format_unit
 from msgspec import Struct
 
 from northmoor.core.errors import ExpressionError
@@ -120,12 +121,32 @@ def _numbers(locale: str) -> tuple[FormatChoice, ...]:
         FormatChoice("Percent, 2 decimals", percent_pattern(locale, 2), "Percent"),
         FormatChoice("Thousands and millions, short", "compact", "Scaled"),
         FormatChoice("Thousands and millions, in words", "compact-long", "Scaled"),
+        FormatChoice("In thousands", f"thousands:{grouped}", "Scaled"),
+        FormatChoice("In thousands, 1 decimal", f"thousands:{grouped}.0", "Scaled"),
+        FormatChoice("In millions, 1 decimal", f"millions:{grouped}.0", "Scaled"),
+        FormatChoice("In millions, 2 decimals", f"millions:{grouped}.00", "Scaled"),
         FormatChoice("Scientific", "0.00E0", "Scaled"),
+        *(FormatChoice(label, _with_unit(grouped, unit, locale), "Unit") for label, unit in _UNITS),
         FormatChoice("Seconds as a duration", "duration", "Duration"),
         FormatChoice("Minutes as a duration", "duration-minutes", "Duration"),
         FormatChoice("Hours as a duration", "duration-hours", "Duration"),
         FormatChoice("Days as a duration", "duration-days", "Duration"),
     )
+
+
+_UNITS = (
+    ("Kilograms", "mass-kilogram"), ("Tonnes", "mass-tonne"), ("Metres", "length-meter"),
+    ("Kilometres", "length-kilometer"), ("Litres", "volume-liter"), ("Kilowatt-hours", "energy-kilowatt-hour"),
+    ("Degrees Celsius", "temperature-celsius"),
+)  # fmt: skip
+"""What is offered, with CLDR's name of each."""
+
+
+def _with_unit(pattern: str, unit: str, locale: str) -> str:
+    """A pattern with the sign of a unit where the locale writes it."""
+    before, after = format_unit(100, unit, length="short", locale=locale).split("100")
+    quoted = ["'" + text.replace("'", "''") + "'" if text else "" for text in (before, after)]
+    return quoted[0] + pattern + quoted[1]
 
 
 def _skeleton(locale: str, name: str) -> str:

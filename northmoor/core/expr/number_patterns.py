@@ -4,6 +4,8 @@ Text in apostrophes is literal, and so are signs in it; only outside of them do 
 for the currency. Significant digits (``@``), rounding increments (digits other than 0), exponents, padding (``*`` and a
 character) and a pattern of its own for negative numbers follow the paper. Where it leaves something open, such as the
 digits of ``##0.#E0``, it is done as ICU does it. Rounding is half to even.
+
+What CLDR has no sign for is a word before the pattern: ``thousands:#,##0.0`` writes 12,345 as 12.3; ``millions:`` too.
 """
 
 import re
@@ -16,6 +18,7 @@ from babel import Locale
 from babel.numbers import get_currency_name, get_currency_symbol
 from msgspec import Struct
 
+from northmoor.core.base.replace import replace
 from northmoor.core.errors import ExpressionError
 
 _ANY = Context(prec=800, rounding=ROUND_HALF_EVEN, Emax=99_999, Emin=-99_999)
@@ -25,6 +28,8 @@ _NUMBER = re.compile(
 _EXPONENT = re.compile(r"E\+?0+")
 _IN_NUMBER = frozenset("#0123456789@,.")
 _MOST_ENGINEERING = 8
+_SCALES = {"thousands": -3, "millions": -6}
+"""Words before a pattern, with the power of ten that numbers are multiplied by."""
 _Token = tuple[str, str]
 """A kind and a text: ("text", literal), or ("sign", one of - + % ‰ or up to three ¤)."""
 Affix = tuple[_Token, ...]
@@ -70,8 +75,11 @@ class NumberPattern(Struct, frozen=True):
 @lru_cache(maxsize=512)
 def read_number_pattern(pattern: str) -> NumberPattern:
     """A text as a pattern. Raises ExpressionError for a text that is none."""
+    word, _, rest = pattern.partition(":")
+    scale = _SCALES.get(word, 0)
     try:
-        return _Reader(pattern).read()
+        read = _Reader(rest if scale else pattern).read()
+        return replace(read, scale=read.scale + scale) if scale else read
     except (ValueError, IndexError) as error:
         raise ExpressionError(f"{pattern!r} is no pattern for numbers; write for example #,##0.00.") from error
 

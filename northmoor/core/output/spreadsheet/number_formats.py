@@ -54,8 +54,9 @@ def _of_numbers(pattern: str, format_locale: FormatLocale) -> str | None:
     except ExpressionError:
         return None
     digits = _digits(parsed.digits)
-    if digits is None or parsed.scale == 3 or parsed.pad:
+    if digits is None or parsed.scale not in (0, 2, -3, -6) or parsed.pad:
         return None
+    digits += "," * (-parsed.scale // 3)  # each divides by a thousand
     signs = signs_of(format_locale.locale, format_locale.currency, parsed.has_currency)
 
     def around(before: Affix, after: Affix) -> str:
