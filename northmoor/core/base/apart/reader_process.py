@@ -117,11 +117,11 @@ class _Pool:
                 child.close()
         return ReaderProcess()
 
-    def warm(self, module: str) -> None:
-        """See that a child is there or on its way; a new one loads a module."""
+    def warm(self, modules: tuple[str, ...]) -> None:
+        """See that a child is there or on its way; a new one loads some modules."""
         with self._lock:
             if not self._idle:
-                self._idle.append(ReaderProcess((module,)))
+                self._idle.append(ReaderProcess(modules))
 
     def give_back(self, child: ReaderProcess) -> None:
         """Keep a child that has done what it was asked for."""
@@ -142,9 +142,9 @@ _pool = _Pool()
 atexit.register(_pool.close)
 
 
-def warm_up(module: str) -> None:
-    """Let a child start and load a module, which takes most of a second, while other work goes on."""
-    _pool.warm(module)
+def warm_up(*modules: str) -> None:
+    """Let a child start and load modules, which takes most of a second, while other work goes on."""
+    _pool.warm(modules)
 
 
 def ask_apart(
