@@ -122,6 +122,7 @@ MENUS: dict[str, tuple[Command | Submenu | None, ...]] = {
         None,
         Command("properties", tr("Report properties"), "", lambda w: w.show_properties()),
         Command("preferences", tr("Preferences…"), "Ctrl+,", lambda w: w.beginning.ask_preferences()),
+        Command("restart", tr("Restart Northmoor"), "", lambda w: w.beginning.restart_wanted.emit()),
         Command("change_keys", tr("Keys…"), "", lambda w: w.beginning.ask_keys(all_commands())),
         None,
         Command("quit", tr("Quit"), "Ctrl+Q", lambda w: w.window().close()),

@@ -22,7 +22,7 @@ from northmoor.core.model.blocks.containers import GridBlock
 from northmoor.core.model.blocks.matrix import MatrixBlock
 from northmoor.core.model.blocks.table import TableBlock
 from northmoor.core.model.styles import Style
-from tests.app.conftest import settle
+from tests.app.conftest import in_dialog, settle
 from tests.app.test_journey import TABLE, editor, lines_in_place, point_on, regions
 from tests.helpers import dumped, lines_of
 
@@ -201,6 +201,22 @@ def test_values_over_a_limit_are_highlighted(hands: UserActions) -> None:
     assert hands.count <= 4
     (rule,) = hands.table.columns[3].rules
     assert (rule.when, rule.look) == ("fares > 100000", Style(color="#B3402E"))
+
+
+def test_totals_are_highlighted_by_their_own_value(hands: UserActions, qtbot: QtBot) -> None:
+    in_dialog(HighlightDialog, lambda dialog: (dialog.value.setText("150000"), dialog.accept()))
+    hands.choose(hands.menu(row="total", level="route", column="fares"), "Highlight when")
+    (rule,) = next(cell for cell in hands.table.levels[0].total[0].cells if cell.column == "fares").rules
+    assert (rule.when, rule.look) == ("sum(fares) > 150000", Style(color="#B3402E"))
+    settle(hands.window, qtbot)
+    document = hands.window.shown_document
+    assert document is not None
+    totals = [
+        (item["text"], item["color"].upper())
+        for item in dumped(document)["pages"][0]["items"]
+        if item["kind"] == "text" and (item["origin"]["row"], item["origin"]["column"]) == ("total", "fares")
+    ]
+    assert totals[:2] == [("179,774.40", "#B3402E"), ("81,705.00", "#1F1B16")]
 
 
 def test_a_missing_value_and_a_text_are_highlighted_by(hands: UserActions, monkeypatch: pytest.MonkeyPatch) -> None:

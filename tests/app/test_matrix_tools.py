@@ -10,16 +10,17 @@ from pytestqt.qtbot import QtBot
 
 from northmoor.app.document_controller import Selection
 from northmoor.app.pages.part_menu.entries import commands_in
+from northmoor.app.pages.part_menu.highlight_dialog import HighlightDialog
 from northmoor.app.window import Window
 from northmoor.core.layout.graphics.display_list import items
 from northmoor.core.model import edits
 from northmoor.core.model.blocks.matrix import MatrixBlock
 from northmoor.core.model.serialization import report_text
-from tests.app.conftest import settle
+from tests.app.conftest import in_dialog, settle
 from tests.app.test_inserting import insert_of_fields
 from tests.app.test_journey import TABLE, editor, point_on, regions, type_into
 from tests.app.test_table_tools import press
-from tests.helpers import lines_of
+from tests.helpers import dumped, lines_of
 
 MATRIX = "fares-matrix"
 
@@ -42,6 +43,25 @@ def matrix(window: Window) -> MatrixBlock:
 def heads(window: Window) -> int:
     """How many columns of figures the matrix has on the first page."""
     return len({s.under for s in regions(window, block=MATRIX, part="measure", row="detail")})
+
+
+def test_cells_of_a_measure_are_highlighted(crossed: Window, qtbot: QtBot) -> None:
+    crossed.controller.select(Selection("measure", MATRIX, column="fares"))
+    command = next(each for _, each in commands_in(crossed.pages.part_menu.entries()) if "Highlight" in each.text)
+    in_dialog(HighlightDialog, lambda dialog: (dialog.value.setText("20000"), dialog.accept()))
+    command.run()
+    settle(crossed, qtbot)
+    measure = matrix(crossed).measure("fares")
+    assert [rule.when for rule in measure.rules] == [f"{measure.value} > 20000"]
+    document = crossed.shown_document
+    assert document is not None
+    looks = {
+        (float(item["text"].replace(",", "")) > 20_000, item["color"].upper() == "#B3402E")
+        for item in dumped(document)["pages"][0]["items"]
+        if item["kind"] == "text" and item["origin"]["row"] == "detail" and item["origin"]["column"] == "fares"
+        if item["text"] != "–"
+    }
+    assert looks == {(True, True), (False, False)}
 
 
 def test_parts_are_chosen_on_the_page_and_changed(crossed: Window, qtbot: QtBot) -> None:

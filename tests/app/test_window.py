@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 from PyQt6.QtCore import QProcess, QSettings, Qt
-from PyQt6.QtGui import QDesktopServices, QKeySequence
+from PyQt6.QtGui import QDesktopServices, QGuiApplication, QKeySequence
 from PyQt6.QtWidgets import QMenu, QPushButton, QToolButton
 from pytestqt.qtbot import QtBot
 
@@ -102,6 +102,17 @@ def test_another_look_is_shown_by_starting_again_with_the_same_reports(
     assert started == [["-m", "northmoor", "open", str(copy)]]
     assert not tabbed.isVisible()
     assert not copy.with_name(f".{copy.name}.lock").exists()
+
+
+def test_a_change_of_the_system_look_is_announced_where_it_is_followed(window: Window) -> None:
+    hints = QGuiApplication.styleHints()
+    assert hints is not None
+    hints.colorSchemeChanged.emit(Qt.ColorScheme.Dark)
+    assert "dark" not in window.last_message[0]
+    write_preferences(window._settings, Preferences(look="system"))
+    hints.colorSchemeChanged.emit(Qt.ColorScheme.Dark)
+    assert "The system is dark now" in window.last_message[0]
+    assert plain_text(window.actions_by_name["restart"]) in window.last_message[0]
 
 
 def test_lengths_are_shown_in_another_unit_at_once(window: Window) -> None:

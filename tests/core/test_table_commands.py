@@ -19,7 +19,6 @@ from northmoor.core.model.blocks.matrix import MatrixBlock
 from northmoor.core.model.blocks.table import Cell, Column, Level, Row, TableBlock
 from northmoor.core.model.data.queries import QueryColumn
 from northmoor.core.model.report import Report
-from northmoor.core.model.styles import Style
 from northmoor.core.sources.library import Library
 from tests.helpers import FREIGHT, Line, column_of, examples, lines_of, render, report_of, table_of
 
@@ -164,12 +163,6 @@ def test_negative_numbers_are_red_and_no_longer() -> None:
     assert commands.is_negative_red(edits.table_of(red, *HERE), "charge")
     assert [rule.when for rule in edits.table_of(red, *HERE).total[0].cells[1].rules] == ["sum(charge) < 0"]
     assert commands.negative_in_red(red, *HERE, "charge", on=False) == grouped()
-
-
-def test_cells_are_highlighted_where_a_condition_holds() -> None:
-    changed = commands.highlight(grouped(), *HERE, "charge", "charge > 20", Style(bold=True))
-    (rule,) = edits.table_of(changed, *HERE).columns[2].rules
-    assert (rule.when, rule.look) == ("charge > 20", Style(bold=True))
 
 
 def test_a_table_is_crossed_by_a_column_and_drawn(library: MakeLibrary) -> None:

@@ -197,13 +197,6 @@ def is_literal(value: Any) -> bool:
     return value is None or isinstance(value, bool | str | int | Decimal) or type(value) is date
 
 
-def highlight(report: Report, edition: str, table: str, column: str, condition: str, look: Style) -> Report:
-    """Let a column's cells look otherwise where a condition over the row holds."""
-    rules = table_column(edits.table_of(report, edition, table), column).rules
-    rule = ConditionalFormat(when=condition, look=look)
-    return edits.change_column(report, edition, table, column, rules=(*rules, rule))
-
-
 def negative_in_red(report: Report, edition: str, table: str, column: str, on: bool) -> Report:
     """Print a column's negative numbers in red, in its rows and totals, or no longer."""
     block = edits.table_of(report, edition, table)

@@ -6,7 +6,7 @@ from northmoor.app.document_controller import Selection
 from northmoor.app.language.translation import tr
 from northmoor.app.pages.part_menu.entries import PartCommand, PartEntry, PartGroup
 from northmoor.app.pages.part_menu.filter_entries import filter_entries
-from northmoor.app.pages.part_menu.format_target import format_group
+from northmoor.app.pages.part_menu.format_target import format_group, highlight_command
 from northmoor.app.pages.part_menu.part_context import PartContext
 from northmoor.core.authoring import table_commands
 from northmoor.core.authoring.column_roles import column_format, default_aggregate
@@ -207,8 +207,7 @@ def _appearance(context: PartContext, table: TableBlock, column: Column) -> list
             ),
             _small_trend(context, table, column),
         ]
-    if column.value is not None:
-        found.append(PartCommand(tr("Highlight when…"), context.tools.ask_highlight, "highlighter"))
+    found += highlight_command(context)
     repeats = changing(blank_repeats=not column.blank_repeats)
     return [
         *found,

@@ -15,6 +15,7 @@ from northmoor.core.authoring import table_commands
 from northmoor.core.authoring.column_roles import column_format
 from northmoor.core.authoring.format_choices import likely_formats, sample_text
 from northmoor.core.model import edits
+from northmoor.core.model.styles import Rules
 
 CHANGE_FORMAT = tr("Change the format")
 _LONGEST = 32
@@ -23,7 +24,8 @@ _LONGEST = 32
 class FormatTarget(Struct, frozen=True):
     """`name` is what its values are called, `pattern` how they are written now, `change` what changes properties of
     it, and `negative` whether its negative numbers are red, with what changes that (None where it cannot be).
-    `has_texts`: it can have texts in place of zero and of missing values."""
+    `has_texts`: it can have texts in place of zero and of missing values. `expression` is its value and `rules` are its
+    conditions, each None where it has none."""
 
     name: str
     pattern: str | None
@@ -32,6 +34,8 @@ class FormatTarget(Struct, frozen=True):
     change: Callable[..., ReportEdit]
     negative: tuple[bool, Callable[[bool], ReportEdit]] | None = None
     has_texts: bool = True
+    expression: str | None = None
+    rules: Rules | None = None
 
 
 def format_target(context: PartContext) -> FormatTarget | None:
@@ -55,13 +59,18 @@ def _of_cell(context: PartContext) -> FormatTarget | None:
             column.when_null,
             partial(_changing_column, table.name, column.name),
             (table_commands.is_negative_red(table, column.name), lambda on: partial(red, on=on)),
+            expression=column.value,
+            rules=column.rules,
         )
     cell = next((each for each in table.row_at(selection.place).cells if each.column == column.name), None)
     if cell is None or cell.value is None:
         return None
     pattern = cell.format or column_format(report, table, column)
     change = partial(_changing_cell, table.name, selection.place, column.name)
-    return FormatTarget(column.title or column.name, pattern, cell.when_zero, cell.when_null, change)
+    return FormatTarget(
+        column.title or column.name, pattern, cell.when_zero, cell.when_null, change,
+        expression=cell.value, rules=cell.rules,
+    )  # fmt: skip
 
 
 def _changing_column(table: str, column: str, **changes: Any) -> ReportEdit:
@@ -80,7 +89,10 @@ def _of_measure(context: PartContext) -> FormatTarget | None:
         return lambda r, e: edits.change_measure(r, e, matrix.name, measure.name, **changes)
 
     title = measure.title or measure.name
-    return FormatTarget(title, measure.format, measure.when_zero, measure.when_null, change)
+    return FormatTarget(
+        title, measure.format, measure.when_zero, measure.when_null, change,
+        expression=measure.value, rules=measure.rules,
+    )  # fmt: skip
 
 
 def _of_level(context: PartContext) -> FormatTarget | None:
@@ -114,6 +126,14 @@ def figure_title(context: PartContext, target: FormatTarget) -> str:
     shown = sample_text(context.pointed.value, target.pattern, context.format_locale)
     name = target.name if len(target.name) <= _LONGEST else target.name[: _LONGEST - 1] + "…"
     return f"{name} · {shown if len(shown) <= _LONGEST else shown[: _LONGEST - 1] + '…'}" if shown else name
+
+
+def highlight_command(context: PartContext) -> list[PartCommand]:
+    """What asks when the selected values look otherwise; nothing where no condition can be over them."""
+    target = format_target(context)
+    if target is None or target.rules is None or target.expression is None:
+        return []
+    return [PartCommand(tr("Highlight when…"), context.tools.ask_highlight, "highlighter")]
 
 
 def format_group(context: PartContext) -> PartGroup:

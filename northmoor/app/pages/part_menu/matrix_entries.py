@@ -4,7 +4,7 @@ from functools import partial
 
 from northmoor.app.language.translation import tr
 from northmoor.app.pages.part_menu.entries import PartCommand, PartEntry, PartGroup
-from northmoor.app.pages.part_menu.format_target import format_group
+from northmoor.app.pages.part_menu.format_target import format_group, highlight_command
 from northmoor.app.pages.part_menu.part_context import PartContext
 from northmoor.core.expr.language import bracketed, column_expression, is_one_aggregate
 from northmoor.core.expr.named_patterns import percent_pattern
@@ -69,6 +69,7 @@ def measure_entries(context: PartContext) -> list[PartEntry]:
         context.command(
             tr("Bars in cells"), changing(draw=None if bars else Drawing(kind="bar")), "chart-bar", is_on=bars
         ),
+        *highlight_command(context),
         context.command(
             tr("Width by its content"), changing(width=None), "move-horizontal", is_on=measure.width is None
         ),

@@ -30,6 +30,7 @@ from northmoor.core.layout.page.hit_testing import HitRegion
 from northmoor.core.model import edits
 from northmoor.core.model.blocks.containers import DataBlock
 from northmoor.core.model.blocks.tree import for_each_around
+from northmoor.core.model.styles import ConditionalFormat
 
 _LONGEST_SAMPLE = 28
 
@@ -173,20 +174,19 @@ class PartMenu:
         return (context, target) if context is not None and target is not None else None
 
     def ask_highlight(self) -> None:
-        """Ask when the cells of the selected column are highlighted, and how."""
-        context = self.context
-        if context is None:
+        """Ask when the selected values are highlighted, and how."""
+        found = self._format_target()
+        if found is None:
             return
-        table = edits.table_of(context.report, context.edition.name, context.selection.block)
-        column = table_commands.table_column(table, context.selection.column or "")
+        context, target = found
+        if target.expression is None or target.rules is None:
+            return
         value = context.pointed.value if context.pointed is not None else None
         is_text = isinstance(value, str)
         first = "" if value is None or not table_commands.is_literal(value) else table_commands.literal(value)
         dialog = HighlightDialog(
-            column.title or column.name, column.value or "", str(value) if is_text else first, is_text, self._parent
+            target.name, target.expression, str(value) if is_text else first, is_text, self._parent
         )
         if dialog.exec() == QDialog.DialogCode.Accepted:
-            condition, look = dialog.condition, dialog.look
-            self._controller.edit(
-                tr("Highlight"), lambda r, e: table_commands.highlight(r, e, table.name, column.name, condition, look)
-            )
+            rule = ConditionalFormat(when=dialog.condition, look=dialog.look)
+            self._controller.edit(tr("Highlight"), target.change(rules=(*target.rules, rule)))

@@ -4,7 +4,7 @@ from functools import partial
 
 from northmoor.app.language.translation import tr
 from northmoor.app.pages.part_menu.entries import PartCommand, PartEntry, PartGroup
-from northmoor.app.pages.part_menu.format_target import format_group
+from northmoor.app.pages.part_menu.format_target import format_group, highlight_command
 from northmoor.app.pages.part_menu.level_entries import level_groups, level_placement
 from northmoor.app.pages.part_menu.part_context import PartContext
 from northmoor.core.authoring import table_commands
@@ -27,6 +27,7 @@ def total_entries(context: PartContext) -> list[PartEntry]:
         PartGroup(tr("Show"), _aggregates(context, table, column, place), "sigma"),
         *_groups(context, table, column, place),
         PartGroup(tr("Compute beside it"), _derived(context, table, column), "percent"),
+        *highlight_command(context),
         None,
         *row_entries(context, table, place),
         None,
