@@ -91,6 +91,10 @@ def test_a_picture_is_chosen_by_what_it_looks_like(window: Window, qtbot: QtBot,
     (tmp_path / "pictures" / "torn.png").write_bytes(b"\x89PNG\r\n")
     insert(window, qtbot, edits.new_picture("logo", "pictures/emblem.svg"))
     qtbot.waitUntil(lambda: not editor(window).button.icon().isNull())
+    shelf = editor(window)._shelf
+    assert shelf is not None
+    shelf.sample("pictures/red.png")
+    window.worker.stop()  # what is stopped is drawn again when it is asked for
     commands(window)["Picture …"].run()
     popup = editor(window).popup
     assert popup is not None

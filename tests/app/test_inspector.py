@@ -146,6 +146,7 @@ def test_contrast_is_that_of_text_and_background_and_chosen_colours_come_again(w
     assert color.popup.swatches["#000000"].toolTip() == "#000000 · 4.5 : 1 with #2F7F86, good for text"
     color.popup.close()
     color._take("#123456")
+    color._take("3.5")  # which is refused
     again = editor(window, "fill")
     again.button.click()
     assert window.pages.inspector.recent_colors.colors == ["#123456", "#2F7F86"]

@@ -1,6 +1,7 @@
 """Chooses a colour: by its code, from swatches of the report, of the last and of the usual ones, or freely, with its
 contrast to what it is seen with."""
 
+import re
 from collections.abc import Sequence
 from functools import partial
 from math import floor
@@ -33,6 +34,7 @@ USUAL = (
 _IN_A_ROW = 6
 _MOST_RECENT = 6
 WHITE = "#FFFFFF"
+_COLOR = re.compile("#[0-9A-F]{6}")
 _READABLE = 4.5
 """WCAG 2.2, 1.4.3: the contrast that text needs on its ground."""
 
@@ -52,10 +54,13 @@ class RecentColors:
 
     def __init__(self, settings: QSettings | None = None) -> None:
         self._settings = settings
-        self.colors: list[str] = settings.value("recent-colors", [], list) if settings is not None else []
+        kept = settings.value("recent-colors", [], list) if settings is not None else []
+        self.colors: list[str] = [color for color in kept if _COLOR.fullmatch(str(color))]
 
     def add(self, color: str) -> None:
-        """Put a colour first."""
+        """Put a colour first; what was typed and is none is not kept."""
+        if not _COLOR.fullmatch(color):
+            return
         self.colors = [color, *(each for each in self.colors if each != color)][:_MOST_RECENT]
         if self._settings is not None:
             self._settings.setValue("recent-colors", self.colors)

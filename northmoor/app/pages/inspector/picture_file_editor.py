@@ -16,7 +16,7 @@ from northmoor.app.widgets.widget_tools import image_of, pass_focus
 from northmoor.app.worker import Worker
 from northmoor.core.authoring.picture_samples import SAMPLE_PAGE, picture_files, picture_sample
 from northmoor.core.base.cancellation import CancelToken
-from northmoor.core.errors import NorthmoorError
+from northmoor.core.errors import Cancelled, LayoutError, NorthmoorError
 from northmoor.core.output.raster import Raster, rasterise
 from northmoor.core.session import Session
 from northmoor.core.sources.library import Library
@@ -26,7 +26,7 @@ _DENSITY = 2
 """Pixels a point, so that samples are sharp on fine screens too."""
 _PLACE = _SAMPLE + QSize(28, 36)
 _ACROSS, _ROWS, _SCROLL_BAR = 3, 3, 24
-FileSample = tuple[str, int, Raster | str]
+FileSample = tuple[str, int, Raster | NorthmoorError]
 """A picture's path, when it was written, and what it looks like or why it cannot be shown."""
 
 
@@ -58,17 +58,20 @@ class PictureShelf(QObject):
             return known[1]
         if file not in self._asked:
             self._asked.add(file)
-            self._worker.run_task(partial(_draw, library, file, written), self._made.emit)
+            self._worker.run_task(partial(_draw, library, file), lambda found: self._made.emit((file, written, found)))
         return None
 
     def _keep(self, made: FileSample) -> None:
         file, written, found = made
         self._asked.discard(file)
         library = self._library()
-        if library is not None:
-            shown = found if isinstance(found, str) else QPixmap.fromImage(image_of(found).copy())
-            self._samples[library.root, file] = (written, shown)
-            self.drawn.emit(file)
+        if library is None:
+            return
+        if isinstance(found, Raster):
+            self._samples[library.root, file] = (written, QPixmap.fromImage(image_of(found).copy()))
+        elif not isinstance(found, Cancelled):  # who shows one that was stopped asks for it again
+            self._samples[library.root, file] = (written, core_text(found))
+        self.drawn.emit(file)
 
 
 def _written(library: Library, file: str) -> int:
@@ -78,11 +81,11 @@ def _written(library: Library, file: str) -> int:
         return 0
 
 
-def _draw(library: Library, file: str, written: int, stop: CancelToken) -> FileSample:
+def _draw(library: Library, file: str, stop: CancelToken) -> Raster | NorthmoorError:
     document = Session(library).render(picture_sample(file), stop=stop)
     if document.findings:
-        return file, written, core_text(document.findings[0].message)
-    return file, written, rasterise(document.page_pdf(0), 0, _DENSITY)
+        return LayoutError(document.findings[0].message)
+    return rasterise(document.page_pdf(0), 0, _DENSITY)
 
 
 class PicturePopup(BesidePopup):
