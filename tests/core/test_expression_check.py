@@ -4,6 +4,7 @@ from pathlib import Path
 
 import pytest
 
+from northmoor.core.authoring.completions import completions
 from northmoor.core.authoring.expression_check import KnownNames, check_expression, known_names
 from northmoor.core.model.blocks.containers import DataBlock
 from northmoor.core.model.blocks.table import TableBlock
@@ -11,6 +12,7 @@ from northmoor.core.model.blocks.tree import walk
 from northmoor.core.session import Session
 from northmoor.core.sources.library import Library
 from northmoor.core.store.report_files import load_report
+from tests.helpers import level_of, report_of, table_of
 
 FIELDS = KnownNames(
     {"fares": "decimal", "tickets": "integer", "month": "text", "sold": "date", "computed": None},
@@ -101,3 +103,11 @@ def test_the_examples_have_no_faults(demo: Path, name: str) -> None:
         else:
             values += [measure.value for measure in block.measures if measure.value]
         assert {value: fault.message for value in values if (fault := check_expression(value, names))} == {}
+
+
+@pytest.mark.parametrize(("levels", "windows"), [((), []), (("route", "vessel"), ["over route", "over vessel"])])
+def test_levels_are_among_what_can_be_written_where_there_are_any(levels: tuple[str, ...], windows: list[str]) -> None:
+    table = table_of("charge", levels=tuple(map(level_of, levels)))
+    found = [each.text for each in completions(report_of(table), table, {"charge": "decimal"})]
+    assert "charge" in found
+    assert [text for text in found if text.startswith("over ")] == [*windows, "over report"]

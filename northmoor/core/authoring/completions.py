@@ -7,6 +7,7 @@ from msgspec import Struct
 from northmoor.core.expr.function_help import FUNCTION_HELP
 from northmoor.core.expr.language import column_expression
 from northmoor.core.model.blocks.containers import DataBlock
+from northmoor.core.model.blocks.matrix import MatrixBlock
 from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME, KindName
 from northmoor.core.model.report import Report
 
@@ -35,10 +36,8 @@ def completions(report: Report, block: DataBlock | None, field_kinds: Mapping[st
         for name in parameter.names
     ]
     computed = [Completion(f":{value.name}", _COMPUTED, PARAMETERS) for value in report.named_values]
-    levels = getattr(block, "levels", ()) or (*getattr(block, "rows", ()), *getattr(block, "columns", ()))
-    windows = [
-        Completion(f"over {column_expression(each.name)}", _LEVEL, GROUPS) for each in levels if hasattr(each, "by")
-    ]
+    levels = (*block.rows, *block.columns) if isinstance(block, MatrixBlock) else getattr(block, "levels", ())
+    windows = [Completion(f"over {column_expression(each.name)}", _LEVEL, GROUPS) for each in levels]
     windows.append(Completion("over report", _ALL_ROWS, GROUPS))
     functions = [Completion(help.signature, help.sentence, FUNCTIONS) for help in FUNCTION_HELP.values()]
     return [*fields, *parameters, *computed, *windows, *functions]
