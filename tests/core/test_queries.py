@@ -379,6 +379,7 @@ def test_rows_past_a_size_go_to_a_file_and_come_back_whole(
     for _ in range(50):
         collected.add([column.combine_chunks() for column in table.columns])
     whole = collected.table()
+    collected.close()
     assert whole.num_rows == 300
     assert np.array_equal(whole["pieces"].to_numpy().reshape(50, 6), np.tile(table["pieces"].to_numpy(), (50, 1)))
 

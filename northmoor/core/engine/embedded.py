@@ -60,7 +60,7 @@ def isolate(connection: Any, files: Sequence[Path] = (), zone: str = "UTC") -> N
 
 def open_database(settings: Mapping[str, Any] | None = None) -> Any:
     """An empty database in memory, with settings beside those of every one."""
-    import duckdb  # what holds it for longer than the process's end makes it print its leaks
+    import duckdb  # held by a module, it would outlive the interpreter, and print its leaks there
 
     return duckdb.connect(":memory:", config={**SETTINGS, **(settings or {})})
 

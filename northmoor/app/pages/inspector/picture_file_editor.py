@@ -31,7 +31,7 @@ FileSample = tuple[str, int, Raster | NorthmoorError]
 
 
 class PictureShelf(QObject):
-    """The pictures of the report's library, drawn in the background; each is told by `drawn` and kept."""
+    """The pictures of the report's library, drawn in the background and kept; `drawn` gives the path of each."""
 
     drawn = pyqtSignal(str)
     _made = pyqtSignal(object)
@@ -83,8 +83,9 @@ def _written(library: Library, file: str) -> int:
 
 def _draw(library: Library, file: str, stop: CancelToken) -> Raster | NorthmoorError:
     document = Session(library).render(picture_sample(file), stop=stop)
-    if document.findings:
-        return LayoutError(document.findings[0].message)
+    faults = [finding for finding in document.findings if finding.is_error]
+    if faults:
+        return LayoutError(faults[0].message)
     return rasterise(document.page_pdf(0), 0, _DENSITY)
 
 

@@ -2,7 +2,7 @@
 
 import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from contextlib import contextmanager
+from contextlib import closing, contextmanager
 from datetime import date, datetime
 from typing import Protocol
 
@@ -210,6 +210,7 @@ def _notes_of_missing(missing: Sequence[str], names: Sequence[str]) -> list[str]
 class _Collector(Protocol):
     def add(self, arrays: list[pa.Array]) -> None: ...
     def table(self) -> pa.Table: ...
+    def close(self) -> None: ...
 
 
 class _Reader(Struct):
@@ -223,7 +224,11 @@ class _Reader(Struct):
     def read(self, show: Callable[[pa.Table], None]) -> pa.Table:
         """All rows; `show` is called with those of the first batch while more may be on the way."""
         wanted = [self._wanted(column) for column in range(len(self.stream.names))]
-        collector = self._collector(wanted)
+        with closing(self._collector(wanted)) as collector:
+            self._collect(wanted, collector, show)
+            return collector.table()
+
+    def _collect(self, wanted: list[ValueType | None], collector: _Collector, show: Callable[[pa.Table], None]) -> None:
         count = 0
         if self.stream.preview is not None:
             show(self._first(wanted, self.stream.preview))
@@ -235,7 +240,6 @@ class _Reader(Struct):
             count += len(arrays[0]) if arrays else 0
             self.request.report_progress(f"{self.request.resolved.query.name}: {count:,} rows")
             self.request.stop.raise_if_cancelled()
-        return collector.table()
 
     def _arrays(self, wanted: list[ValueType | None], batch: list[pa.Array], row: int) -> list[pa.Array]:
         pairs = zip(self.stream.names, batch, wanted, strict=True)
@@ -321,3 +325,7 @@ class _DeferredColumns:
             for at, (raw, kind) in enumerate(zip(columns, self._wanted, strict=True))
         ]
         return pa.table(made, names=list(self._reader.stream.names))
+
+    def close(self) -> None:
+        """Let go of the batches."""
+        self._chunks = []

@@ -38,6 +38,12 @@ class BatchSpool:
         with self._file:
             return pa.ipc.open_file(pa.memory_map(self._path)).read_all()
 
+    def close(self) -> None:
+        """Let go of the rows; a table that was given keeps them."""
+        self._batches = []
+        if self._file is not None:
+            self._file.close()
+
     @property
     def _path(self) -> str:
         return f"/proc/self/fd/{self._file.fileno()}"
