@@ -95,7 +95,7 @@ def test_a_picture_is_chosen_by_what_it_looks_like(window: Window, qtbot: QtBot,
     assert shelf is not None
     shelf.sample("pictures/red.png")
     window.worker.stop()  # what is stopped is drawn again when it is asked for
-    commands(window)["Picture …"].run()
+    commands(window)["Picture…"].run()
     popup = editor(window).popup
     assert popup is not None
     found = {item.text(): item for item in (popup.list.item(at) for at in range(popup.list.count())) if item}
@@ -112,6 +112,8 @@ def test_a_picture_is_chosen_by_what_it_looks_like(window: Window, qtbot: QtBot,
     assert not popup.isVisible()
     window.controller.undo()
     assert block(window, "logo").file == "pictures/emblem.svg"
+    window.controller.edit("Column", lambda r, e: edits.change_block(r, e, "logo", value="fares.route"))
+    assert "Picture…" not in commands(window)  # the column says which
 
 
 def test_a_grid_grows_from_its_menu(window: Window, qtbot: QtBot) -> None:

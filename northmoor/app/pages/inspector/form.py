@@ -229,7 +229,9 @@ def _origin(chain: Sequence[NamedStyle], field: str) -> str:
 
 def _property_editor(kind: type[Part], field: str, value: Any, choices: list[str] | None, commit: Commit) -> QWidget:
     if (kind, field) in _PICTURE_FILES:
-        return described(PictureFileEditor(value, commit, optional=field == "background"), kind, field)
+        return described(
+            PictureFileEditor(value, commit, optional=kind.model_fields[field].default is None), kind, field
+        )
     return editor_for(kind, field, value, commit, choices)
 
 

@@ -26,8 +26,10 @@ _DENSITY = 2
 """Pixels a point, so that samples are sharp on fine screens too."""
 _PLACE = _SAMPLE + QSize(28, 36)
 _ACROSS, _ROWS, _SCROLL_BAR = 3, 3, 24
-FileSample = tuple[str, int, Raster | NorthmoorError]
-"""A picture's path, when it was written, and what it looks like or why it cannot be shown."""
+FilePlace = tuple[Path, str]
+"""A library's folder, and a picture's path from there."""
+FileSample = tuple[FilePlace, int, Raster | NorthmoorError]
+"""Where a picture is, when it was written, and what it looks like or why it cannot be shown."""
 
 
 class PictureShelf(QObject):
@@ -39,8 +41,8 @@ class PictureShelf(QObject):
     def __init__(self, library: Callable[[], Library | None], worker: Worker, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._library, self._worker = library, worker
-        self._samples: dict[tuple[Path, str], tuple[int, QPixmap | str]] = {}
-        self._asked: set[str] = set()
+        self._samples: dict[FilePlace, tuple[int, QPixmap | str]] = {}
+        self._asked: set[FilePlace] = set()
         self._made.connect(self._keep)
 
     def files(self) -> list[str]:
@@ -53,25 +55,23 @@ class PictureShelf(QObject):
         library = self._library()
         if library is None or not file:
             return None
-        written, known = _written(library, file), self._samples.get((library.root, file))
+        place, written = (library.root, file), _written(library, file)
+        known = self._samples.get(place)
         if known is not None and known[0] == written:
             return known[1]
-        if file not in self._asked:
-            self._asked.add(file)
-            self._worker.run_task(partial(_draw, library, file), lambda found: self._made.emit((file, written, found)))
+        if place not in self._asked:
+            self._asked.add(place)
+            self._worker.run_task(partial(_draw, library, file), lambda found: self._made.emit((place, written, found)))
         return None
 
     def _keep(self, made: FileSample) -> None:
-        file, written, found = made
-        self._asked.discard(file)
-        library = self._library()
-        if library is None:
-            return
+        place, written, found = made
+        self._asked.discard(place)
         if isinstance(found, Raster):
-            self._samples[library.root, file] = (written, QPixmap.fromImage(image_of(found).copy()))
+            self._samples[place] = (written, QPixmap.fromImage(image_of(found).copy()))
         elif not isinstance(found, Cancelled):  # who shows one that was stopped asks for it again
-            self._samples[library.root, file] = (written, core_text(found))
-        self.drawn.emit(file)
+            self._samples[place] = (written, core_text(found))
+        self.drawn.emit(place[1])
 
 
 def _written(library: Library, file: str) -> int:

@@ -1,8 +1,8 @@
 """What is done to a whole block: to a table, to a text, and to any other."""
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from functools import partial
-from typing import get_args
+from typing import Any, get_args
 
 from northmoor.app.language.translation import tr
 from northmoor.app.pages.grid_steps import GridStep, grid_change, grid_steps
@@ -133,20 +133,25 @@ MENU_OF_KIND: Mapping[str, tuple[tuple[str, ...], tuple[str, ...]]] = {
 }
 """Of each kind of simple block, the properties that its menu goes to in the inspector, and those whose choices it
 offers."""
+_APPLIES: Mapping[str, Callable[[Any], bool]] = {
+    "file": lambda picture: picture.value is None,
+    "fit": lambda picture: picture.width is not None,
+}
+"""When a block has a property that it has not always."""
 
 
 def property_entries(context: PartContext) -> list[PartEntry]:
     """The commands of a block that is no more than its properties."""
     block = edits.block_of(context.report, context.edition.name, context.selection.block)
     edited, chosen = MENU_OF_KIND[block.kind]
-    kind = type(block)
+    kind, applies = type(block), lambda field: _APPLIES.get(field, lambda _: True)(block)
     return [
         format_group(context),
         *(
-            PartCommand(f"{property_label(field, kind)} …", partial(context.tools.edit_property, field))
-            for field in edited
+            PartCommand(f"{property_label(field, kind)}…", partial(context.tools.edit_property, field))
+            for field in filter(applies, edited)
         ),
-        *(_choice_group(context, block, field) for field in chosen if field != "fit" or block.width is not None),
+        *(_choice_group(context, block, field) for field in filter(applies, chosen)),
     ]
 
 
@@ -166,7 +171,7 @@ def grid_entries(context: PartContext) -> list[PartEntry]:
     return [
         _grid_step(context, tr("Add a row"), partial(grid_edits.insert_row, at=rows), "plus"),
         _grid_step(context, tr("Add a column"), partial(grid_edits.insert_track, at=len(grid.tracks)), "plus"),
-        PartCommand(f"{property_label('gap', GridBlock)} …", partial(context.tools.edit_property, "gap")),
+        PartCommand(f"{property_label('gap', GridBlock)}…", partial(context.tools.edit_property, "gap")),
     ]
 
 
