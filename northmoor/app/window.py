@@ -1,7 +1,7 @@
 """The window: workspaces at the left, the bar with parameters on top, messages below."""
 
 from collections.abc import Callable
-from functools import cached_property
+from functools import cached_property, partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -41,6 +41,7 @@ from northmoor.app.shell.link_navigation import LinkNavigation
 from northmoor.app.shell.look_actions import StyleActions
 from northmoor.app.shell.palette_entries import palette_entries
 from northmoor.app.shell.panel_steps import step_panel
+from northmoor.app.shell.parameter_menu import open_parameter_menu
 from northmoor.app.shell.window_bars import DeliveredFile, DeliveryStatus, EditionChoice, WorkspaceSwitch
 from northmoor.app.shell.work_progress import WorkProgress
 from northmoor.app.shell.workspaces import Workspaces
@@ -270,6 +271,7 @@ class Window(QMainWindow):
         worker.delivered.connect(self._delivered)
         worker.delivery_failed.connect(lambda message: self.tell(message, "fault"))
         self.parameters.edit_wanted.connect(self.define_parameters)
+        self.parameters.menu_wanted.connect(partial(open_parameter_menu, self))
         canvas.pages_wanted.connect(worker.show_pages)
         canvas.page_changed.connect(self._show_place)
         canvas.zoom_changed.connect(self._show_zoom)

@@ -1,5 +1,6 @@
 """A real window on a copy of the demo library, with settings of its own."""
 
+import json
 import os
 import shutil
 from collections.abc import Callable, Iterator
@@ -90,6 +91,20 @@ def new_window(qtbot: QtBot, tmp_path: Path) -> Iterator[Callable[[], Window]]:
 @pytest.fixture
 def window(new_window: Callable[[], Window], copy: Path, qtbot: QtBot) -> Window:
     """A window with the demo's report open and its pages shown."""
+    made = new_window()
+    assert made.open(copy)
+    settle(made, qtbot)
+    return made
+
+
+@pytest.fixture
+def two_connections(new_window: Callable[[], Window], copy: Path, qtbot: QtBot) -> Window:
+    """A window like that, whose library has another connection with the same tables."""
+    file = copy.parent.parent / "connections.json"
+    known = json.loads(file.read_text())
+    own = next(each for each in known["connections"] if each["name"] == "tarrow")
+    known["connections"].append(own | {"name": "tarrow-copy"})
+    file.write_text(json.dumps(known))
     made = new_window()
     assert made.open(copy)
     settle(made, qtbot)

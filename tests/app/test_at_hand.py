@@ -1,48 +1,38 @@
-"""What can be done to a part is offered at the part: tasks of a first day, with the actions that they take counted."""
+"""What can be done to a part is offered at the part: the menus of parts, and what they do."""
 
 from pathlib import Path
 
 import pyarrow as pa
 import pytest
-from PyQt6.QtCore import QPoint, Qt, QTimer
-from PyQt6.QtGui import QAction, QContextMenuEvent
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtGui import QContextMenuEvent
 from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QLabel, QMenu
 from pytestqt.qtbot import QtBot
 
 from northmoor.app.document_controller import WHOLE_PAGE, Selection
 from northmoor.app.pages.part_menu.entries import commands_in
 from northmoor.app.pages.part_menu.highlight_dialog import HighlightDialog
-from northmoor.app.widgets.menus import plain_text
 from northmoor.app.widgets.word_completer import WordCompleter
 from northmoor.app.window import Window
 from northmoor.core.checks.trace.pointed import PointedValue
 from northmoor.core.model import edits
-from northmoor.core.model.blocks.chart import ChartBlock
-from northmoor.core.model.blocks.containers import GridBlock
-from northmoor.core.model.blocks.matrix import MatrixBlock
-from northmoor.core.model.blocks.table import TableBlock
 from northmoor.core.model.styles import Style
 from tests.app.conftest import in_dialog, settle
+from tests.app.mouse import FaresTable, entry
+from tests.app.test_inserting import insert_of_fields
 from tests.app.test_journey import TABLE, editor, lines_in_place, point_on, regions
 from tests.helpers import dumped, lines_of
 
 
-class UserActions:
-    """Acts on a window as a user does, and counts clicks, keys and typed words."""
+class UserActions(FaresTable):
+    """Acts on a window as a user does."""
 
     def __init__(self, window: Window, qtbot: QtBot) -> None:
-        self.window, self._qtbot, self.count = window, qtbot, 0
-
-    @property
-    def table(self) -> TableBlock:
-        report, edition = self.window.controller.report, self.window.controller.edition
-        assert report is not None
-        assert edition is not None
-        return edits.table_of(report, edition.name, TABLE)
+        super().__init__(window)
+        self._qtbot = qtbot
 
     def menu(self, block: str = TABLE, **spot: str | None) -> QMenu:
         """Right-click a spot of the first page; its menu."""
-        self.count += 1
         canvas = self.window.pages.canvas
         at = point_on(self.window, regions(self.window, block=block, **spot)[0])
         event = QContextMenuEvent(QContextMenuEvent.Reason.Mouse, at, canvas.viewport().mapToGlobal(at))
@@ -53,7 +43,6 @@ class UserActions:
 
     def click(self, **spot: str | None) -> None:
         """Click a spot of the first page."""
-        self.count += 1
         at = point_on(self.window, regions(self.window, block=TABLE, **spot)[0])
         self._qtbot.mouseClick(self.window.pages.canvas.viewport(), Qt.MouseButton.LeftButton, pos=at)
         settle(self.window, self._qtbot)
@@ -68,7 +57,6 @@ class UserActions:
     def choose(self, menu: QMenu, *texts: str) -> None:
         """Choose an entry, through the menus above it."""
         for text in texts:
-            self.count += 1
             action = entry(menu, text)
             below = action.menu()
             if below is None:
@@ -79,25 +67,10 @@ class UserActions:
         settle(self.window, self._qtbot)
 
     def key(self, widget: object, key: Qt.Key, *modifiers: Qt.KeyboardModifier) -> None:
-        self.count += 1
         held = Qt.KeyboardModifier.NoModifier
         for modifier in modifiers:
             held |= modifier
         self._qtbot.keyClick(widget, key, held)
-
-    def printed(self, column: str, kind: str = "detail") -> list[str]:
-        """The texts of a column as they are printed."""
-        rendered = self.window._rendered
-        assert rendered is not None
-        return [line.cells.get(column, "") for line in lines_of(rendered.document, TABLE) if line.kind == kind]
-
-
-def entry(menu: QMenu, text: str) -> QAction:
-    """The entry of a menu that begins with a text."""
-    found = [action for action in menu.actions() if plain_text(action).split("\t")[0].startswith(text)]
-    assert found, (text, [action.text() for action in menu.actions()])
-    assert found[0].isEnabled(), found[0].toolTip()
-    return found[0]
 
 
 @pytest.fixture
@@ -111,36 +84,8 @@ FARES = {"row": "detail", "column": "fares"}
 MONTH = {"row": "detail", "column": "month"}
 
 
-def test_a_column_is_totalled_in_all_levels_and_at_the_end(hands: UserActions) -> None:
-    hands.choose(hands.menu(row="detail", column="sailings"), "Total", "Average in all levels")
-    assert hands.count <= 3
-    assert hands.printed("sailings", "total")[-1] == "100.170"
-
-
-def test_grouping_by_a_column_is_outermost(hands: UserActions) -> None:
-    hands.choose(hands.menu(**MONTH), "Group by it")
-    assert hands.count <= 2
-    assert [level.name for level in hands.table.levels] == ["month", "route"]
-
-
-def test_groups_are_ordered_by_their_total(hands: UserActions) -> None:
-    hands.choose(hands.menu(row="total", column="fares"), "Sort", "Each route by it, largest first")
-    assert hands.count <= 3
-    assert (hands.table.levels[0].order_by, hands.table.levels[0].order) == ("sum(fares)", "descending")
-    assert hands.printed("fares", "total")[0] == "918,199.90"
-
-
-def test_the_first_groups_stay_and_the_others_are_one(hands: UserActions) -> None:
-    hands.count += 1
-    hands.window.controller.select(Selection("level", TABLE, level="route"))  # a click on its bracket
-    hands.choose(hands.opened(), "First groups", "First 3, others in one row")
-    assert hands.count <= 4
-    assert len(hands.printed("fares", "total")) == 5
-
-
 def test_a_heading_goes_beside_its_rows(hands: UserActions) -> None:
     hands.choose(hands.menu(row="heading", level="route", column="month"), "Heading beside its rows")
-    assert hands.count <= 2
     assert (hands.table.columns[0].name, hands.table.levels[0].heading) == ("route", ())
     assert hands.window.controller.selection == Selection("level", TABLE, level="route")
     assert [text for text in hands.printed("route", "detail") if text][:2] == ["IL-SK", "MP-BN"]
@@ -148,59 +93,6 @@ def test_a_heading_goes_beside_its_rows(hands: UserActions) -> None:
     hands.choose(hands.opened(), "Heading beside its rows")
     assert hands.table.columns[0].name == "month"
     assert set(hands.printed("month", "heading")) == {"IL-SK", "MP-BN", "OX-SH"}
-
-
-def test_breaks_of_groups(hands: UserActions) -> None:
-    hands.choose(hands.menu(row="total", column="fares"), "New page for each route")
-    assert hands.count <= 2
-    assert hands.table.levels[0].page_break == "between"
-    hands.count = 0
-    hands.choose(hands.menu(row="total", column="fares"), "Keep together")
-    hands.choose(hands.menu(row="total", column="fares"), "Repeat heading on each page")
-    assert hands.count <= 4
-    assert (hands.table.levels[0].keep_together, hands.table.levels[0].repeat_heading) == (True, False)
-
-
-def test_whole_euros_with_negative_ones_in_red(hands: UserActions) -> None:
-    hands.click(**FARES)
-    hands.count += 1
-    hands.window.actions_by_name["format"].trigger()
-    popup = hands.window.pages.part_menu.format_popup
-    assert popup is not None
-    (item,) = popup.formats.findItems("Currency, whole", Qt.MatchFlag.MatchExactly)
-    assert popup.formats.item(item.row(), 1).text() == "€6,108"
-    hands.count += 1
-    popup.formats.itemClicked.emit(item)
-    hands.count += 1
-    popup.negative.click()
-    settle(hands.window, hands._qtbot)
-    assert hands.count <= 4
-    assert hands.printed("fares")[0] == "€6,108"
-    assert hands.printed("fares", "total")[-1] == "€3,855,709"
-    assert [rule.when for rule in hands.table.columns[3].rules] == ["fares < 0"]
-    popup.close()
-
-
-def test_a_date_as_month_and_year(hands: UserActions) -> None:
-    hands.choose(hands.menu(**MONTH), "Format", "Month and year")
-    assert hands.count <= 3
-    assert hands.printed("month")[0] == "Jan 2025"
-
-
-def test_values_over_a_limit_are_highlighted(hands: UserActions) -> None:
-    def answer() -> None:
-        dialog = QApplication.activeModalWidget()
-        assert isinstance(dialog, HighlightDialog)
-        assert dialog.value.text() == "6107.80"
-        hands.count += 1
-        hands._qtbot.keyClicks(dialog.value, "100000")
-        hands.key(dialog.value, Qt.Key.Key_Return)
-
-    QTimer.singleShot(200, answer)
-    hands.choose(hands.menu(**FARES), "Highlight when")
-    assert hands.count <= 4
-    (rule,) = hands.table.columns[3].rules
-    assert (rule.when, rule.look) == ("fares > 100000", Style(color="#B3402E"))
 
 
 def test_totals_are_highlighted_by_their_own_value(hands: UserActions, qtbot: QtBot) -> None:
@@ -229,33 +121,6 @@ def test_a_missing_value_and_a_text_are_highlighted_by(hands: UserActions, monke
         menu.ask_highlight()
     assert shown == ["", "", "it's"]
     assert hands.table.columns[0].rules[-1].when == "month > 'it''s'"
-
-
-@pytest.mark.parametrize(
-    ("entry", "column", "first"),
-    [("Share, of all", "fares_share", "0.2%"), ("Running total, of all", "fares_running", "6,107.80"),
-     ("Change from the one before, %, within each route", "fares_change", "")],
-)  # fmt: skip
-def test_figures_are_computed_beside_a_column(hands: UserActions, entry: str, column: str, first: str) -> None:
-    hands.choose(hands.menu(**FARES), "Compute beside it", entry)
-    assert hands.count <= 3
-    assert [each.name for each in hands.table.columns][-2:] == ["fares", column]
-    assert hands.printed(column)[0] == first
-
-
-def test_a_column_is_computed_from_two_others(hands: UserActions) -> None:
-    hands.choose(hands.menu(**FARES), "Insert column right", "Computed column")
-    (line,) = lines_in_place(hands.window)
-    line.selectAll()
-    hands.count += 1
-    hands._qtbot.keyClicks(line, "fares / ti")
-    assert line.completer_of_words.offered[0] == "tickets"
-    hands.key(QApplication.activePopupWidget(), Qt.Key.Key_Tab)
-    assert line.text() == "fares / tickets"
-    hands.key(line, Qt.Key.Key_Return)
-    settle(hands.window, hands._qtbot)
-    assert hands.count <= 6
-    assert hands.printed("computed")[0] == "14.508"
 
 
 def test_an_expression_is_completed_with_what_there_is(window: Window, qtbot: QtBot) -> None:
@@ -290,34 +155,9 @@ def test_an_expression_is_completed_with_what_there_is(window: Window, qtbot: Qt
     assert editor(window, "order_by").findChildren(WordCompleter)
 
 
-def test_rows_are_filtered_by_a_parameter_with_a_list(hands: UserActions) -> None:
-    hands.choose(hands.menu(**MONTH), "Filter", "By a parameter with a list")
-    assert hands.count <= 4
-    assert set(hands.printed("month")) == {"January"}
-    assert hands.window.controller.resolved is not None
-    assert len(hands.window.controller.resolved.choices["month"].entries) == 12
-    hands.window.controller.set_value("month", None)
-    settle(hands.window, hands._qtbot)
-    assert set(hands.printed("month")) > {"January"}
-
-
-def test_a_table_becomes_a_matrix_with_months_across(hands: UserActions) -> None:
-    hands.choose(hands.menu(**MONTH), "Matrix with it across")
-    assert hands.count <= 4
-    report, edition = hands.window.controller.report, hands.window.controller.edition
-    matrix = edits.matrix_of(report, edition.name, TABLE)
-    assert isinstance(matrix, MatrixBlock)
-    assert ([level.by for level in matrix.columns], matrix.row_total, matrix.column_total) == (
-        ["month"],
-        "after",
-        "after",
-    )
-
-
 def test_a_column_is_a_small_trend_in_the_headings_of_its_groups(hands: UserActions) -> None:
     before = hands.window.controller.report
     hands.choose(hands.menu(**FARES), "Small trend in headings")
-    assert hands.count <= 2
     cells = hands.table.levels[-1].heading[0].cells
     assert [(cell.column, cell.span) for cell in cells] == [("month", 3), ("fares", 1)]
     document = hands.window._rendered.document
@@ -350,37 +190,11 @@ def test_a_header_that_was_undone_has_no_menu_of_its_own(hands: UserActions, qtb
 
 def test_a_header_is_on_the_first_page_alone(hands: UserActions) -> None:
     hands.window.controller.select(Selection("header", "header", column="0.end"))
-    hands.count += 1
     hands.choose(hands.opened(), "Shown on", "The first page")
     assert hands.window.controller.edition.header.lines[0].on == "first"
     pages = dumped(hands.window._rendered.document)["pages"]
     texts = [[item["text"] for item in page["items"] if item["kind"] == "text"] for page in pages]
     assert ["Tarrow Sound Ferries" in page for page in texts] == [True, *[False] * (len(pages) - 1)]
-
-
-def test_a_chart_of_the_groups_is_drawn(hands: UserActions) -> None:
-    hands.choose(hands.menu(**FARES), "Chart of it, beside")
-    assert hands.count <= 4
-    edition = hands.window.controller.edition
-    grid = next(block for block in edition.blocks if isinstance(block, GridBlock))
-    assert [type(cell.blocks[0]) for cell in grid.cells] == [TableBlock, ChartBlock]
-
-
-def test_paper_and_margins(hands: UserActions) -> None:
-    for text in ("Landscape", "Margins 15 mm"):
-        hands.count += 1
-        hands.window.controller.select(WHOLE_PAGE)  # a right click on the margin
-        hands.choose(hands.opened(), text)
-    assert hands.count <= 4
-    page = hands.window.controller.edition.page
-    assert (page.orientation, page.margin_left) == ("landscape", 42_520)
-
-
-def test_a_figure_is_traced_from_its_menu(hands: UserActions, qtbot: QtBot) -> None:
-    hands.choose(hands.menu(row="total", column="fares"), "Trace")
-    assert hands.count <= 2
-    trace = hands.window.pages.trace
-    qtbot.waitUntil(lambda: "179,774.40" in " ".join(label.text() for label in trace.findChildren(QLabel)))
 
 
 REPORTS = {"fares-matrix": "route-month-matrix.moor", "course": "punctuality.moor", "cancelled": "punctuality.moor"}
@@ -560,3 +374,13 @@ def test_values_of_columns_are_copied_for_a_spreadsheet(hands: UserActions, qtbo
     copied = [[f"{float(cell):,.2f}" for cell in line.split("\t")] for line in lines[1:]]
     assert copied == [[f"{float(c['tickets'].replace(',', '')):,.2f}", c["fares"]] for c in printed]
     assert "Copied 94 rows of 2 columns." in window._notice.toolTip()
+
+
+def test_a_block_is_inserted_into_a_cell_from_its_menu(hands: UserActions, qtbot: QtBot) -> None:
+    window = hands.window
+    window.controller.select(WHOLE_PAGE)
+    window.pages.blocks.insert("grid")
+    window.controller.select(Selection("grid-cell", window.controller.selection.block, number=0))
+    assert entry(hands.opened(), "Table").isEnabled()
+    insert_of_fields(window, qtbot, "table")
+    assert window.controller.selection.kind == "table"

@@ -7,7 +7,7 @@ from typing import Any
 
 import pytest
 from PyQt6.QtCore import QDate, QPoint, Qt
-from PyQt6.QtWidgets import QMenu, QWidget
+from PyQt6.QtWidgets import QApplication, QMenu, QWidget
 from pytestqt.qtbot import QtBot
 
 from northmoor.app.parameters.control_base import Control
@@ -380,7 +380,8 @@ def test_a_name_opens_its_menu_and_leads_back_to_the_default(shown: Window, qtbo
     settle(shown, qtbot)
     unit = shown.parameters.units["note"]
     qtbot.mouseClick(unit.name, Qt.MouseButton.LeftButton, pos=QPoint(3, 3))
-    (menu,) = [m for m in unit.findChildren(QMenu) if m.isVisible()]
+    menu = QApplication.activePopupWidget()
+    assert isinstance(menu, QMenu)
     menu.actions()[0].trigger()
     menu.close()
     settle(shown, qtbot)

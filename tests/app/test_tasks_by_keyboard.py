@@ -1,6 +1,5 @@
 """Tasks of a first day by keyboard alone, each key, chord and typed word counted: two more than by mouse are allowed."""
 
-import json
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
@@ -24,7 +23,7 @@ from tests.app.conftest import settle
 from tests.app.test_journey import TABLE
 from tests.app.test_signals import in_dialog
 from tests.app.test_start import LINES
-from tests.app.test_tasks import unknown_file
+from tests.app.test_tasks_by_mouse import unknown_file
 from tests.app.test_voyage_by_hand import activate
 from tests.helpers import lines_of
 
@@ -168,6 +167,37 @@ def test_3_a_column_from_fields(keys: Keyboard) -> None:
     assert names.index("season") == names.index("sailings") + 1
 
 
+BY_KEYBOARD = [
+    # the task, its most actions, what is selected, what is typed into Ctrl+K, and the entry that this finds first
+    (4, 3, ("detail", None, "sailings"), "total average levels", "Total › Average in all levels and at the end"),
+    (5, 2, ("detail", None, "month"), "group by it", "Group by it"),
+    (6, 3, ("total", "route", "fares"), "sort largest", "Sort › Each route by it, largest first"),
+    (8, 2, ("total", "route", "fares"), "new page route", "New page for each route"),
+    (10, 4, ("detail", None, "fares"), "format whole currency", "Format › Currency, whole"),
+    (10, 4, ("detail", None, "fares"), "negative red", "Negative in red"),
+    (11, 3, ("detail", None, "month"), "format month year", "Format › Month and year"),
+    (13, 3, ("detail", None, "fares"), "share of all", "Compute beside it › Share, of all"),
+    (14, 3, ("detail", None, "fares"), "running total route", "Compute beside it › Running total, within each route"),
+    (19, 4, ("detail", None, "month"), "matrix across", "Matrix with it across"),
+    (20, 4, ("detail", None, "fares"), "chart beside", "Chart of it, beside"),
+    (22, 4, ("detail", None, "fares"), "landscape", "Landscape"),
+    (22, 4, ("detail", None, "fares"), "margins 15 mm", "Margins 15 mm"),
+    (24, 2, ("detail", None, "fares"), "contents list", "Contents list"),
+]
+
+
+def test_tasks_of_one_command(keys: Keyboard) -> None:
+    window = keys.window
+    for task, most, part, words, expected in BY_KEYBOARD:
+        keys.select("cell", TABLE, *part)
+        before = window.controller.report
+        keys.find(words, expected)
+        assert keys.count <= most + 2, task
+        assert window.controller.report != before, words
+        window.controller.undo()
+        assert window.controller.report == before
+
+
 def test_7_the_first_groups_and_9_breaks_of_groups(keys: Keyboard) -> None:
     keys.select("level", TABLE, None, "route")
     keys.find("first 10 others", "First groups › First 10, others in one row")
@@ -276,16 +306,8 @@ def test_26_the_rows_behind_a_figure_as_a_table_to_copy(keys: Keyboard, qtbot: Q
     assert len(copied) == 1 + 12
 
 
-def test_27_the_same_report_for_another_connection(new_window: Callable[[], Window], copy: Path, qtbot: QtBot) -> None:
-    file = copy.parent.parent / "connections.json"
-    known = json.loads(file.read_text())
-    own = next(each for each in known["connections"] if each["name"] == "tarrow")
-    known["connections"].append(own | {"name": "tarrow-copy"})
-    file.write_text(json.dumps(known))
-    window = new_window()
-    assert window.open(copy)
-    settle(window, qtbot)
-    keys = Keyboard(window, qtbot)
+def test_27_the_same_report_for_another_connection(two_connections: Window, qtbot: QtBot) -> None:
+    keys = Keyboard(two_connections, qtbot)
     keys.select("table", TABLE)
     keys.find("connection fares copy", "Connection of fares: tarrow-copy")
     assert keys.count <= 3 + 2

@@ -173,7 +173,7 @@ class Desk(Struct):
     refuses: set[str] = field(default_factory=set)
     breaks_off: bool = False
 
-    async def handle_RCPT(  # noqa: N802
+    async def handle_RCPT(
         self, server: SMTP, session: Session, envelope: Envelope, address: str, options: list[str]
     ) -> str:
         if address in self.refuses:
@@ -181,7 +181,7 @@ class Desk(Struct):
         envelope.rcpt_tos.append(address)
         return "250 OK"
 
-    async def handle_DATA(self, server: SMTP, session: Session, envelope: Envelope) -> str:  # noqa: N802
+    async def handle_DATA(self, server: SMTP, session: Session, envelope: Envelope) -> str:
         self.got.append(envelope)
         if self.breaks_off:
             server.transport.close()

@@ -25,6 +25,7 @@ class ParameterBar(QWidget):
     """Controls for the report's parameters. A change shows on the pages at once, or is held back with others."""
 
     edit_wanted = pyqtSignal(str)
+    menu_wanted = pyqtSignal(str, QPoint)
 
     def __init__(self, controller: DocumentController, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -88,7 +89,7 @@ class ParameterBar(QWidget):
             unit = ParameterBarItem(parameter)
             unit.setParent(self)
             unit.chosen.connect(self._controller.set_value)
-            unit.edit_wanted.connect(self.edit_wanted)
+            unit.menu_wanted.connect(self.menu_wanted)
             unit.show()
             self._flow.addWidget(unit)
             self.units[parameter.name] = unit

@@ -2,10 +2,10 @@
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QMenu, QToolButton, QWidget
+from PyQt6.QtCore import QPoint, Qt, pyqtSignal
+from PyQt6.QtGui import QContextMenuEvent
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QToolButton, QWidget
 
-from northmoor.app.document_controller import BY_DEFAULT
 from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr
 from northmoor.app.parameters.control_base import Control, ControlState
@@ -42,10 +42,10 @@ _LONGEST_DROP = 300
 
 
 class ParameterBarItem(QWidget):
-    """A parameter's name (which opens its menu), its control, and a note."""
+    """A parameter's name (which asks for its menu), its control, and a note."""
 
     chosen = pyqtSignal(str, object)
-    edit_wanted = pyqtSignal(str)
+    menu_wanted = pyqtSignal(str, QPoint)
 
     def __init__(self, parameter: Parameter) -> None:
         super().__init__()
@@ -125,16 +125,10 @@ class ParameterBarItem(QWidget):
         )
         self.note.setVisible(bool(message))
 
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        """The menu of the parameter, where its control has none of its own."""
+        if event is not None:
+            self.menu_wanted.emit(self.parameter.name, event.globalPos())
+
     def _open_menu(self) -> None:
-        menu = QMenu(self)
-        for text, run in (
-            (tr("Back to the default"), lambda: self.chosen.emit(self.parameter.name, BY_DEFAULT)),
-            (
-                tr("Edit {name}…").format(name=self.parameter.shown_name),
-                lambda: self.edit_wanted.emit(self.parameter.name),
-            ),
-        ):
-            action = menu.addAction(text)
-            assert action is not None
-            action.triggered.connect(lambda _=False, run=run: run())
-        menu.popup(self.name.mapToGlobal(self.name.rect().bottomLeft()))
+        self.menu_wanted.emit(self.parameter.name, self.name.mapToGlobal(self.name.rect().bottomLeft()))

@@ -15,8 +15,8 @@ from northmoor.app.pages.workspace import PagesWorkspace
 from northmoor.app.parameters.bar import ParameterBar
 from northmoor.app.search.matching import PaletteEntry
 from northmoor.app.search.other_reports import OtherReports
+from northmoor.app.shell.parameter_menu import narrowing_commands
 from northmoor.app.widgets.menus import plain_text
-from northmoor.core.authoring.dependent_lists import narrow_list, narrowing_columns
 
 if TYPE_CHECKING:
     from northmoor.app.data.workspace import DataWorkspace
@@ -43,6 +43,7 @@ class SearchedWindow(Protocol):
     def files(self) -> Opener: ...
     def show_query(self, name: str) -> None: ...
     def begin_log(self, command: LogCommand) -> None: ...
+    def define_parameters(self, name: str = "") -> None: ...
 
 
 def palette_entries(window: SearchedWindow) -> list[PaletteEntry]:
@@ -82,30 +83,17 @@ def _connect(window: SearchedWindow, query: str, connection: str) -> None:
 
 def _rename(window: SearchedWindow, query: str, column: str) -> None:
     window.show_query(query)
-    window.data.columns.edit_name_of(column)
-    window.data.pane.choose(column)
+    window.data.columns_of_rows.rename(column)
 
 
 def _of_parameters(window: SearchedWindow) -> Iterator[PaletteEntry]:
     for name, item in window.parameters.units.items():
         run = partial(window.parameters.go_to, name)
         yield PaletteEntry(item.parameter.shown_name, tr("parameter"), "sliders-horizontal", run)
-    report, library, document = window.controller.report, window.controller.library, window.pages.document
-    if report is None or library is None:
-        return
-    rows = document.rows if document is not None else {}
-    for own in report.parameters:
-        columns = narrowing_columns(report, own, library, lambda name: rows[name].names if name in rows else ())
-        for other, column in columns.items():
-            text = tr("Narrow the list of {name} by {other}").format(name=own.name, other=other)
-            run = partial(_narrow, window, own.name, other, column, text)
-            yield PaletteEntry(text, tr("parameter"), "list-filter", run, other_words=tr("depends on, dependent"))
-
-
-def _narrow(window: SearchedWindow, parameter: str, other: str, column: str, label: str) -> None:
-    library = window.controller.library
-    if library is not None:
-        window.controller.edit(label, lambda report, _: narrow_list(report, parameter, other, column, library))
+    for command in narrowing_commands(window):
+        yield PaletteEntry(
+            command.text, tr("parameter"), "list-filter", command.run, other_words=tr("depends on, dependent")
+        )
 
 
 def _of_reports(window: SearchedWindow) -> Iterator[PaletteEntry]:

@@ -68,6 +68,7 @@ class ColumnActions:
         for signal in (data.pane.column_chosen, data.pane.profiled):
             signal.connect(lambda _: self.show_parts())
         data.columns.part_chosen.connect(self._keep_part)
+        data.pane.rename_wanted.connect(self.rename)
 
     def show_parts(self) -> None:
         """Show what is in the chosen column of the rows, beside its settings; not of signals, which no SQL filters."""
@@ -91,6 +92,11 @@ class ColumnActions:
             return with_range_kept(sentence, column, part.low, part.high, dialect)
 
         self._data.steps.apply(tr("Filter by {column}").format(column=column), change)
+
+    def rename(self, column: str) -> None:
+        """Put the keyboard into the name of a column, also before its rows are there."""
+        self._data.columns.edit_name_of(column)
+        self._data.pane.choose(column)
 
     def menu(self, column: int, at: QPoint) -> None:
         """Open the menu of a column."""
@@ -124,6 +130,8 @@ class ColumnActions:
         """What can be done with a column of the result."""
         by_period: MenuEntries = [(tr("Let the reader choose a period"), partial(self.ask_by_period, column))]
         return [
+            (tr("Rename {column}…").format(column=column), partial(self.rename, column)),
+            ("", None),
             (tr("Sort by {column}").format(column=column), partial(self._sort, column, False)),
             (tr("Sort by {column}, last first").format(column=column), partial(self._sort, column, True)),
             ("", None),

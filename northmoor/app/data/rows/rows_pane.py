@@ -70,6 +70,7 @@ class RowsPane(QWidget):
     record_menu_wanted = pyqtSignal(int, int, QPoint)
     """For a row of the rows and a column, at a place of the screen."""
     column_menu_wanted = pyqtSignal(int, QPoint)
+    rename_wanted = pyqtSignal(str)
 
     def __init__(self, worker: Worker, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -97,6 +98,7 @@ class RowsPane(QWidget):
         self._settle.setInterval(_SETTLE)
         self._place()
         self.header.sectionClicked.connect(self._click)
+        self.header.sectionDoubleClicked.connect(self._rename)
         self.view.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.view.customContextMenuRequested.connect(self._menu)
         self.header.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
@@ -269,6 +271,10 @@ class RowsPane(QWidget):
             self._look = QuickFilter(step.column, step.descending, self._look.text)
             self._see()
         self.choose(name)
+
+    def _rename(self, column: int) -> None:
+        if self.rows is not None:
+            self.rename_wanted.emit(self.rows.names[column])
 
     def choose(self, name: str) -> None:
         """Choose a column by its name, also before its rows are there."""
