@@ -57,7 +57,7 @@ _WITH_FORMS = (
     MailDestination.__module__,
 )
 """Where the parts are whose properties a form shows."""
-_FORMATTED = (pa.bool_(), pa.timestamp("us"), pa.date32(), pa.time64("us"), pa.int64(), pa.decimal128(18, 2))
+_FORMATTED = (pa.bool_(), pa.timestamp("us"), pa.date32(), pa.time64("us"), pa.int64(), pa.string())
 
 
 def interface_texts() -> list[Text]:

@@ -284,6 +284,41 @@ def test_a_handle_beside_the_selected_cell_opens_its_menu(window: Window, qtbot:
     menu.close()
 
 
+def test_the_handle_covers_nothing_that_is_printed(window: Window, demo: Path, qtbot: QtBot) -> None:
+    assert window.open(demo / "reports" / "selected-waybills.moor")
+    settle(window, qtbot)
+    canvas = window.pages.canvas
+    for column in ("goods", "shipped_on", "pieces", "charge"):
+        spot = regions(window, block="waybill-lines", row="detail", column=column)[3]
+        qtbot.mouseClick(canvas.viewport(), Qt.MouseButton.LeftButton, pos=point_on(window, spot))
+        settle(window, qtbot)
+        canvas.grab()
+        page = canvas.page_rect(0)
+        picture = canvas._pixmaps[0].toImage().scaled(page.size())
+        under = picture.copy(canvas._handle.geometry().adjusted(1, 1, -1, -1).translated(-page.topLeft()))
+        colors = {under.pixel(x, y) for x in range(under.width()) for y in range(under.height())}
+        assert len(colors) == 1, column
+
+
+def test_texts_are_formatted_by_samples(window: Window, demo: Path, qtbot: QtBot) -> None:
+    assert window.open(demo / "reports" / "selected-waybills.moor")
+    settle(window, qtbot)
+    spot = regions(window, block="waybill-lines", row="detail", column="goods")[0]
+    qtbot.mouseClick(window.pages.canvas.viewport(), Qt.MouseButton.LeftButton, pos=point_on(window, spot))
+    window.actions_by_name["format"].trigger()
+    popup = window.pages.part_menu.format_popup
+    assert popup is not None
+    (row,) = popup.formats.findItems("Capitals", Qt.MatchFlag.MatchExactly)
+    texts = [popup.formats.item(row.row(), column).text() for column in (1, 2, 3)]
+    assert texts == ["BUILDING STONE", "FEED", "BUILDING STONE"]
+    assert not popup.zero.isVisible()
+    popup.formats.itemClicked.emit(row)
+    settle(window, qtbot)
+    lines = lines_of(window._rendered.document, "waybill-lines")
+    assert {line.cells["goods"] for line in lines if line.kind == "detail"} > {"BUILDING STONE", "FEED"}
+    popup.close()
+
+
 def test_several_columns_are_changed_in_one_step(hands: UserActions, qtbot: QtBot) -> None:
     window = hands.window
     canvas, begun = window.pages.canvas, window.controller._at

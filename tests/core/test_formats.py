@@ -52,6 +52,26 @@ MOMENT_PATTERNS = st.sampled_from(
 )
 
 
+@pytest.mark.parametrize(
+    ("pattern", "locale", "text", "written"),
+    [("upper", "en_IE", "Quay o'Neill", "QUAY O'NEILL"), ("upper", "tr_TR", "istanbul", "İSTANBUL"),
+     ("lower", "tr_TR", "QUAYI", "quayı"), ("words", "en_IE", "OLD o'neill-QUAY", "Old O'neill-Quay"),
+     ("sentence", "en_IE", "old QUAY", "Old QUAY"), ("groups:2 4", "en_IE", "DE125 00105", "DE 1250 0105"),
+     ("first:8", "en_IE", "Tarrow Quay", "Tarrow Q…"), ("first:7", "en_IE", "Tarrow Quay", "Tarrow…"),
+     ("first:11", "en_IE", "Tarrow Quay", "Tarrow Quay"), ("last:4", "en_IE", "123456", "••3456"),
+     ("last:4", "en_IE", "56", "56"), ("#,##0", "en_IE", "of numbers", "of numbers")],
+)  # fmt: skip
+def test_texts_are_written_by_patterns_of_their_own(pattern: str, locale: str, text: str, written: str) -> None:
+    found = format_values(pa.array([text, None, text]), pattern, FormatLocale(locale))
+    assert [each.replace("\u00a0", " ") for each in found.to_pylist()] == [written, "", written]
+
+
+@given(st.text(max_size=40), st.lists(st.integers(1, 99), min_size=1, max_size=10))
+def test_groups_lose_no_character(text: str, counts: list[int]) -> None:
+    written = format_one(text, f"groups:{' '.join(map(str, counts))}", FormatLocale())
+    assert written.replace("\u00a0", "") == "".join(text.split())
+
+
 @given(st.decimals(-(10**15), 10**15, places=4) | st.integers(-(10**12), 10**12), NUMBER_PATTERNS, LOCALES)
 @example(Decimal("0.0001"), "0.00E0", "sv_SE")  # whose exponent has the locale's minus sign
 @example(Decimal("0.0051"), "¤#,##0.00", "de_CH")  # whose sign of the euro is of letters

@@ -223,6 +223,7 @@ LOCALE = FormatLocale("en_IE", "EUR")
         ),
         (pa.date32(), date(2025, 3, 9), ["Mar 2025", "2025-03-09", "Q1 2025", "Sunday"]),
         (pa.bool_(), True, ["yes", "✓"]),
+        (pa.string(), "Tarrow Quay 12", ["TARROW QUAY 12", "Tarr\u00a0owQu\u00a0ay12", "••••••••••y 12"]),
     ],
 )
 def test_formats_are_chosen_by_how_values_look(kind: pa.DataType, value: object, texts: list[str]) -> None:
@@ -244,7 +245,8 @@ def test_the_likely_formats_follow_from_the_name() -> None:
     assert likely_formats(pa.float64(), "fares", "en_IE")[0].pattern == "¤#,##0"
     assert likely_formats(pa.float64(), "load share", "en_IE")[0].pattern == "#,##0%"
     assert likely_formats(pa.int64(), "pieces", "en_IE")[0].pattern == "#,##0"
-    assert not likely_formats(pa.string(), "fares", "en_IE")
+    assert likely_formats(pa.string(), "fares", "en_IE")[0].pattern == "upper"
+    assert not likely_formats(pa.binary(), "fares", "en_IE")
 
 
 @pytest.mark.parametrize(

@@ -38,7 +38,7 @@ AUTOMATIC = FormatChoice("Automatic", None)
 
 @lru_cache(maxsize=256)
 def format_choices(kind: pa.DataType, locale: str) -> tuple[FormatChoice, ...]:
-    """All formats that are offered for values of a type; none for texts."""
+    """All formats that are offered for values of a type."""
     if pa.types.is_boolean(kind):
         return (AUTOMATIC, *(FormatChoice(words.replace(";", " or "), words) for words in _YES_NO))
     if pa.types.is_timestamp(kind):
@@ -49,7 +49,7 @@ def format_choices(kind: pa.DataType, locale: str) -> tuple[FormatChoice, ...]:
         return (AUTOMATIC, *_times(locale))
     if pa.types.is_integer(kind) or pa.types.is_decimal(kind) or pa.types.is_floating(kind):
         return (AUTOMATIC, *_numbers(locale))
-    return ()
+    return (AUTOMATIC, *_TEXTS) if pa.types.is_string(kind) or pa.types.is_large_string(kind) else ()
 
 
 def likely_formats(kind: pa.DataType, name: str, locale: str) -> tuple[FormatChoice, ...]:
@@ -99,6 +99,17 @@ def sample_text(value: Any, pattern: str | None, format_locale: FormatLocale) ->
         return ""
 
 
+_TEXTS = (
+    FormatChoice("Capitals", "upper", "Letters"),
+    FormatChoice("Small letters", "lower", "Letters"),
+    FormatChoice("Each word with a capital", "words", "Letters"),
+    FormatChoice("First letter a capital", "sentence", "Letters"),
+    FormatChoice("In groups of 4", "groups:4", "Codes"),
+    FormatChoice("In groups of 3", "groups:3", "Codes"),
+    FormatChoice("Last 4 characters only", "last:4", "Codes"),
+    FormatChoice("First 20 characters", "first:20", "Length"),
+    FormatChoice("First 40 characters", "first:40", "Length"),
+)
 _YES_NO = ("yes;no", "true;false", "✓;–", "✓;✗", "on;off", "1;0")
 
 

@@ -2,6 +2,7 @@
 
 Patterns of numbers are those of `number_patterns`; the usual ones are applied to whole columns by `number_formatting`.
 Dates are written with Babel, each field once for each distinct thing that it depends on. Rounding is half to even.
+Patterns of texts are those of `text_patterns`.
 """
 
 from collections.abc import Callable, Sequence
@@ -29,6 +30,7 @@ from northmoor.core.expr.number_patterns import (
     signs_of,
 )
 from northmoor.core.expr.text_concat import concat, scalar
+from northmoor.core.expr.text_patterns import text_writer
 
 _LONGEST_PATTERN = 100
 _MANY = 200
@@ -54,7 +56,7 @@ def format_values(values: pa.Array, pattern: str | None, format_locale: FormatLo
         raise ExpressionError(f"A pattern has at most {_LONGEST_PATTERN} characters; this one has {len(pattern):,}.")
     if isinstance(values, pa.ChunkedArray):
         values = values.combine_chunks()
-    if pa.types.is_string(values.type) or pa.types.is_large_string(values.type):
+    if _is_text(values.type) and (pattern is None or text_writer(pattern, format_locale.locale) is None):
         return pc.fill_null(values.cast(pa.string()), scalar(""))
     if pa.types.is_nested(values.type):
         return pa.array([_listed(value, pattern, format_locale) for value in values.to_pylist()], pa.string())
@@ -63,6 +65,10 @@ def format_values(values: pa.Array, pattern: str | None, format_locale: FormatLo
     if encoded.null_count:
         return pc.fill_null(texts.take(encoded.indices), scalar(""))
     return pa.DictionaryArray.from_arrays(encoded.indices, texts)
+
+
+def _is_text(kind: pa.DataType) -> bool:
+    return bool(pa.types.is_string(kind) or pa.types.is_large_string(kind))
 
 
 def _listed(value: list[Any] | None, pattern: str | None, format_locale: FormatLocale) -> str:
@@ -92,6 +98,9 @@ def _format_distinct(values: pa.Array, pattern: str | None, format_locale: Forma
             return texts
     if pa.types.is_null(kind):
         return []
+    write_text = text_writer(pattern, format_locale.locale) if pattern is not None and _is_text(kind) else None
+    if write_text is not None:
+        return [write_text(value) for value in values.to_pylist()]
     if pa.types.is_time(kind):
         return [_time(value, pattern, format_locale) for value in values.to_pylist()]
     return [str(value) for value in values.to_pylist()]

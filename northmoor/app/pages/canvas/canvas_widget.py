@@ -35,7 +35,7 @@ from northmoor.app.pages.canvas.drag.rectangle import RectangleDrag
 from northmoor.app.pages.canvas.hit_selection import link_hint, selection_of, selects
 from northmoor.app.pages.canvas.level_rails import RailFinder, draw_rails, rail_at, rail_head_at
 from northmoor.app.pages.canvas.page_stack import AHEAD, GAP, PageStack, next_zoom
-from northmoor.app.pages.canvas.selection_marks import SelectionHandle, draw_selected, same_instance
+from northmoor.app.pages.canvas.selection_marks import SelectionHandle, draw_selected, is_blank, same_instance
 from northmoor.app.widgets.theme import DESK, LINE, MARK, PAGE, PEAT
 from northmoor.app.widgets.widget_tools import image_of
 from northmoor.app.worker import PageShown, Rendered
@@ -300,7 +300,8 @@ class PageCanvas(DropArea):
         if self._drop:
             draw_drop(painter, self.page_rect(self._drop[1]), self._drop[0], self.scale())
         painter.end()
-        self._handle.follow(self._pointed_rect() if self._active_drag is None else None)
+        place = self._pointed_rect() if self._active_drag is None else None
+        self._handle.follow(place, partial(is_blank, self._shown, self.page_rect))
 
     def _draw_page(self, painter: QPainter, index: int) -> None:
         rect = self.page_rect(index)
@@ -577,7 +578,7 @@ class PageCanvas(DropArea):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """Keys: pages, the ends of the document, and leaving a drag."""
         assert event is not None
-        bar = self.verticalScrollBar()
+        bar, key = self.verticalScrollBar(), Qt.Key(event.key())
         keys: dict[Qt.Key, Callable[[], None]] = {
             Qt.Key.Key_PageDown: lambda: self.go_to(self.current_page + 1),
             Qt.Key.Key_PageUp: lambda: self.go_to(self.current_page - 1),
@@ -587,9 +588,8 @@ class PageCanvas(DropArea):
             Qt.Key.Key_Up: lambda: bar.setValue(bar.value() - bar.singleStep()),
             **dict.fromkeys((Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_F2), self.edit_pointed),
         }
-        action: Callable[[], None] | None = keys.get(Qt.Key(event.key()))
-        arrow = ARROWS.get(Qt.Key(event.key()))
-        if event.key() == Qt.Key.Key_Escape and self._active_drag is not None:
+        action, arrow = keys.get(key), ARROWS.get(key)
+        if key == Qt.Key.Key_Escape and self._active_drag is not None:
             self._active_drag = None
             self.viewport().update()
         elif arrow is not None and self._is_in_frame:

@@ -1,10 +1,10 @@
 """How the selected part is marked on the pages: its instances lit up, the one that was pointed at, and a handle beside
 that which opens its menu."""
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 
 from PyQt6.QtCore import QPoint, QRect, QSize, Qt
-from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPen
+from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QAbstractScrollArea, QToolButton
 
 from northmoor.app.document_controller import Selection
@@ -14,6 +14,8 @@ from northmoor.app.pages.canvas.drag.protocol import SLACK
 from northmoor.app.pages.canvas.hit_selection import selects
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.theme import MARK
+from northmoor.app.widgets.widget_tools import image_of
+from northmoor.app.worker import PageShown
 from northmoor.core.base.replace import replace
 from northmoor.core.layout.page.hit_testing import HitRegion
 
@@ -91,14 +93,47 @@ class SelectionHandle(QToolButton):
         self.setDown(False)
         self._pull(pressed, None)
 
-    def follow(self, place: QRect | None) -> None:
-        """Be at the right of a place in the viewport, or nowhere."""
+    def follow(self, place: QRect | None, is_blank: Callable[[QRect], bool]) -> None:
+        """Be beside or in a place in the viewport, where it covers nothing that is printed if there is such a spot; for
+        no place, nowhere."""
         over = self.parentWidget()
         if place is None or over is None or not over.rect().intersects(place):
             self.hide()
             return
-        left = min(place.right() + 3, over.width() - self.width() - 2)
-        at = QPoint(left, place.top() + (place.height() - self.height()) // 2)
+        spots = self._spots(place, over.width() - self.width() - 2)
+        at = next((spot for spot in spots if is_blank(QRect(spot, self.size()))), spots[0])
         if self.pos() != at:
             self.move(at)
         self.setVisible(True)
+
+    def _spots(self, place: QRect, rightmost: int) -> list[QPoint]:
+        """Where it can be, best first: right of the place, in it at either end, left of it, above it and below it."""
+        middle = place.top() + (place.height() - self.height()) // 2
+        right, inside = min(place.right() + 3, rightmost), place.right() - self.width() - 1
+        spots = [QPoint(right, middle)]
+        if place.width() > 3 * self.width():
+            spots += [QPoint(inside, middle), QPoint(place.left() + 2, middle)]
+        return [
+            *spots,
+            QPoint(max(place.left() - self.width() - 3, 2), middle),
+            QPoint(inside, place.top() - self.height() - 1),
+            QPoint(inside, place.bottom() + 2),
+        ]
+
+
+def is_blank(shown: Mapping[int, PageShown], page_rect: Callable[[int], QRect], spot: QRect) -> bool:
+    """Whether nothing is printed on the pages that are shown at a spot of the viewport: all of it has one colour."""
+    for index, page in shown.items():
+        place = page_rect(index)
+        if place.intersects(spot):
+            times = page.raster.width / max(place.width(), 1)
+            found = spot.intersected(place).translated(-place.topLeft())
+            part = image_of(page.raster).copy(
+                round(found.x() * times), round(found.y() * times),
+                round(found.width() * times), round(found.height() * times),
+            )  # fmt: skip
+            plain = QImage(part.size(), part.format())
+            plain.fill(part.pixelColor(0, 0))
+            if part != plain:
+                return False
+    return True

@@ -70,8 +70,9 @@ class FormatPopup(BesidePopup):
         decimals.setContentsMargins(0, 0, 0, 0)
         layout.addWidget(self._numbers)
         self._form = form = QFormLayout()
+        patterns = tr("A CLDR pattern, such as #,##0.00 or d MMM y; for texts upper, words or groups:4")
         lines = (
-            (tr("Pattern"), self.pattern, tr("A CLDR pattern, such as #,##0.00 or d MMM y"), "format"),
+            (tr("Pattern"), self.pattern, patterns, "format"),
             (tr("Zero as"), self.zero, tr("Text in place of zero, such as –"), "when_zero"),
             (tr("Missing as"), self.missing, tr("Text in place of a missing value, such as –"), "when_null"),
         )
@@ -91,7 +92,6 @@ class FormatPopup(BesidePopup):
 
     def _prepare_table(self) -> None:
         table = self.formats
-        table.setHorizontalHeaderLabels(["", tr("This"), tr("Smallest"), tr("Largest")])
         table.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
@@ -119,6 +119,8 @@ class FormatPopup(BesidePopup):
         kind = pointed.values.type
         self._title.setText(tr("Format of {name}").format(name=target.name))
         choices = format_choices(kind, context.format_locale.locale)
+        ends = (tr("Shortest"), tr("Longest")) if pointed.are_texts else (tr("Smallest"), tr("Largest"))
+        self.formats.setHorizontalHeaderLabels(["", tr("This"), *ends])
         self._fill(choices, context, target)
         self._numbers.setVisible(is_numeric(kind))
         self.negative.setVisible(target.negative is not None)
@@ -126,8 +128,8 @@ class FormatPopup(BesidePopup):
         self.pattern.setText(target.pattern or "")
         self.zero.setText(target.when_zero or "")
         self.missing.setText(target.when_null or "")
-        for line in (self.zero, self.missing):
-            self._form.setRowVisible(line, target.has_texts)
+        self._form.setRowVisible(self.zero, target.has_texts and not pointed.are_texts)
+        self._form.setRowVisible(self.missing, target.has_texts)
 
     def _fill(self, choices: Sequence[FormatChoice], context: PartContext, target: FormatTarget) -> None:
         pointed, group = context.pointed, ""

@@ -30,11 +30,22 @@ class PointedValue(Struct, frozen=True, eq=False):
     values: pa.Array
 
     @property
+    def are_texts(self) -> bool:
+        """Whether the values are texts."""
+        return bool(pa.types.is_string(self.values.type) or pa.types.is_large_string(self.values.type))
+
+    @property
     def extremes(self) -> tuple[Any, ...]:
-        """The smallest and the largest of the values; none where they have no order or are all missing."""
+        """The smallest and the largest of the values, of texts the shortest and the longest; none where they have no
+        order or are all missing."""
         kind = self.values.type
         if pa.types.is_nested(kind) or pa.types.is_null(kind) or self.values.null_count == len(self.values):
             return ()
+        if self.are_texts:
+            known = self.values.drop_null()
+            lengths = pc.utf8_length(known)
+            ends = (pc.index(lengths, length) for length in pc.min_max(lengths).values())
+            return tuple(known[at.as_py()].as_py() for at in ends)
         found = pc.min_max(self.values)
         return found["min"].as_py(), found["max"].as_py()
 
