@@ -12,6 +12,7 @@ from pytestqt.qtbot import QtBot
 from northmoor.app.document_controller import WHOLE_PAGE, Selection
 from northmoor.app.pages.part_menu.entries import commands_in
 from northmoor.app.pages.part_menu.highlight_dialog import HighlightDialog
+from northmoor.app.widgets.menus import plain_text
 from northmoor.app.widgets.word_completer import WordCompleter
 from northmoor.app.window import Window
 from northmoor.core.checks.trace.pointed import PointedValue
@@ -183,9 +184,9 @@ def test_a_header_that_was_undone_has_no_menu_of_its_own(hands: UserActions, qtb
     assert controller.selection.kind == "header"
     controller.undo()
     settle(hands.window, qtbot)
-    assert "Shown on" not in [action.text() for action in hands.opened().actions()]
+    assert "Shown on" not in [plain_text(action) for action in hands.opened().actions()]
     controller.select(Selection("header", "header", column="0.start"))
-    assert "Shown on" not in [action.text() for action in hands.opened().actions()]
+    assert "Shown on" not in [plain_text(action) for action in hands.opened().actions()]
 
 
 def test_a_header_is_on_the_first_page_alone(hands: UserActions) -> None:
@@ -280,7 +281,7 @@ def test_a_handle_beside_the_selected_cell_opens_its_menu(window: Window, qtbot:
     canvas._handle.click()
     menu = QApplication.activePopupWidget()
     assert isinstance(menu, QMenu)
-    assert entry(menu, "Edit").text() == "Edit\tEnter"
+    assert plain_text(entry(menu, "Edit")) == "Edit\tEnter"
     menu.close()
 
 

@@ -13,6 +13,7 @@ from pytestqt.qtbot import QtBot
 from northmoor.app.document_controller import Selection
 from northmoor.app.pages.editing.rich_text_editor import RichTextEditor
 from northmoor.app.pages.panels.outline_panel import OutlinePanel
+from northmoor.app.widgets.menus import plain_text
 from northmoor.app.window import Window
 from northmoor.core.model.blocks.containers import ForEachBlock, GridBlock
 from northmoor.core.model.blocks.picture import PictureBlock
@@ -203,7 +204,7 @@ def test_the_menu_of_a_block_opens_where_it_is_pointed_at(window: Window, qtbot:
     window.pages.canvas.menu_wanted.emit(QPoint(10, 10))
     menu = QApplication.activePopupWidget()
     assert isinstance(menu, QMenu)
-    texts = [action.text().split("\t")[0] for action in menu.actions() if action.text()]
+    texts = [plain_text(action).split("\t")[0] for action in menu.actions() if action.text()]
     assert texts[0] == "Edit"
     assert texts[texts.index("Cut") :][:5] == ["Cut", "Copy", "Paste", "Duplicate", "Remove"]
     menu.close()

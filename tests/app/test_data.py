@@ -38,6 +38,7 @@ from northmoor.app.data.query.dialogs.translate_dialog import TranslateDialog
 from northmoor.app.data.query.sentence_context import SentenceContext
 from northmoor.app.data.rows.parts_list import PartsList
 from northmoor.app.data.workspace import DataWorkspace
+from northmoor.app.widgets.menus import plain_text
 from northmoor.app.widgets.preferences import Preferences
 from northmoor.app.widgets.widget_tools import items_in_list
 from northmoor.app.widgets.word_completer import WordCompleter
@@ -93,8 +94,8 @@ def choose(qtbot: QtBot, text: str) -> None:
     qtbot.waitUntil(lambda: isinstance(QApplication.activePopupWidget(), QMenu), timeout=5_000)
     menu = QApplication.activePopupWidget()
     assert isinstance(menu, QMenu)
-    actions: list[QAction] = [a for a in menu.actions() if text in a.text()]
-    assert actions, [a.text() for a in menu.actions()]
+    actions: list[QAction] = [a for a in menu.actions() if text in plain_text(a)]
+    assert actions, [plain_text(a) for a in menu.actions()]
     menu.close()
     actions[0].trigger()
 
@@ -724,7 +725,7 @@ def test_columns_and_values_are_filtered_where_they_are(window: Window, data: Da
     qtbot.waitUntil(lambda: len(data.pane.header.profiles) == len(rows.names), timeout=10_000)
     data.pane.column_menu_wanted.emit(rows.names.index("route"), QPoint(10, 10))
     qtbot.waitUntil(lambda: isinstance(QApplication.activePopupWidget(), QMenu))
-    offered = [action.text() for action in QApplication.activePopupWidget().actions()]
+    offered = [plain_text(action) for action in QApplication.activePopupWidget().actions()]
     counts = Counter(data.pane.rows.table.column("route").to_pylist())
     assert [text for text in offered if "·" in text] == [f"Only {r}   ·   {n:,}" for r, n in counts.most_common()]
     QApplication.activePopupWidget().close()

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent
 from pytestqt.qtbot import QtBot
 
 from northmoor.app.pages.canvas.drag.field_drop import MIME, target_at
+from northmoor.app.widgets.menus import plain_text
 from northmoor.app.window import Window
 from northmoor.core.model.blocks.chart import ChartBlock
 from northmoor.core.model.blocks.table import TableBlock
@@ -37,7 +38,7 @@ def choose(window: Window, text: str) -> None:
     """Choose what a block of the dropped fields is."""
     menu = window.pages.placing.menu
     assert menu is not None
-    next(action for action in menu.actions() if action.text() == text).trigger()
+    next(action for action in menu.actions() if plain_text(action) == text).trigger()
     menu.close()
 
 
@@ -92,7 +93,7 @@ def test_several_fields_dropped_between_columns_are_one_step(window: Window, qtb
 def test_fields_dropped_on_a_text_begin_a_block_below_it(window: Window, qtbot: QtBot) -> None:
     (title, *_) = regions(window, row="text", block="title")
     assert drop(window, "season tickets", point_on(window, title) + QPoint(0, 3))
-    choose(window, "Table of them…")
+    choose(window, "New table…")
     popup = window.pages.placing.block_popup
     assert popup is not None
     qtbot.waitUntil(lambda: bool(popup.chosen), timeout=20_000)
@@ -123,7 +124,7 @@ def test_measured_signals_become_a_trend_or_their_statistics(
     query.activated.emit(query.currentIndex())
     (title, *_) = regions(window, row="text", block="title")
     assert drop(window, "speed speed_order fuel_flow", point_on(window, title) + QPoint(0, 3))
-    choose(window, "Trend of them")
+    choose(window, "New trend")
     settle(window, qtbot)
     chart = window.controller.edition.blocks[1]
     assert isinstance(chart, ChartBlock)
@@ -132,7 +133,7 @@ def test_measured_signals_become_a_trend_or_their_statistics(
     query.setCurrentIndex(query.findData("course"))
     (title, *_) = regions(window, row="text", block="title")
     assert drop(window, "speed fuel_flow", point_on(window, title) + QPoint(0, 3))
-    choose(window, "Table of their statistics")
+    choose(window, "New table of statistics")
     settle(window, qtbot)
     table = window.controller.edition.blocks[1]
     assert isinstance(table, TableBlock)

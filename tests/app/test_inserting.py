@@ -8,6 +8,7 @@ from pytestqt.qtbot import QtBot
 from northmoor.app.document_controller import WHOLE_PAGE, Selection
 from northmoor.app.pages.panels.block_popup import BlockPopup
 from northmoor.app.pages.panels.role_choice_box import RoleChoiceBox
+from northmoor.app.widgets.menus import plain_text
 from northmoor.app.window import Window
 from northmoor.core.model import edits
 from northmoor.core.model.blocks.chart import ChartBlock
@@ -166,16 +167,16 @@ def test_the_menu_of_a_field_begins_a_block_with_it(window: Window, qtbot: QtBot
     fields.customContextMenuRequested.emit(fields.visualItemRect(item).center())
     menu = QApplication.activePopupWidget()
     assert isinstance(menu, QMenu)
-    texts = [action.text() for action in menu.actions() if action.text()]
+    texts = [plain_text(action) for action in menu.actions() if action.text()]
     assert texts == [
         "Add as a column",
         "Group by it",
-        "Insert a table of it…",
-        "Insert a matrix of it…",
-        "Insert a chart of it…",
+        "New table…",
+        "New matrix…",
+        "New chart…",
     ]
     menu.close()
-    next(action for action in menu.actions() if action.text() == "Insert a chart of it…").trigger()
+    next(action for action in menu.actions() if plain_text(action) == "New chart…").trigger()
     popup = window.pages.placing.block_popup
     assert popup is not None
     qtbot.waitUntil(lambda: popup.fields.rowCount() > 0, timeout=20_000)

@@ -20,7 +20,7 @@ from northmoor.app.delivery.preflight_panel import PreflightPanel
 from northmoor.app.language.catalogue import Catalogue, catalogue_texts
 from northmoor.app.language.core_sentences import core_text, use_sentences
 from northmoor.app.language.timetable_text import shown_timetable, typed_timetable
-from northmoor.app.language.translation import CORE, tr, tr_count, use_numbers, words_in_english
+from northmoor.app.language.translation import CORE, tr, tr_count, use_spelling, words_in_english
 from northmoor.app.pages.part_menu import page_entries, style_entries
 from northmoor.app.widgets.preferences import OFFERED
 from northmoor.core.delivery.orders.timetable import Timetable
@@ -49,7 +49,7 @@ def filled_in(text: str) -> list[str]:
 
 def test_numbers_are_written_as_the_language_does() -> None:
     use_sentences({"It would read {0} signals.": "Es läse {0} Signale."})
-    use_numbers("de")
+    use_spelling("de")
     try:
         assert tr("{count:,} rows of {share:.1%} in {name}").format(count=1_234_567, share=0.125, name="a,b.c") == (
             "1.234.567 rows of 12,5% in a,b.c"
@@ -57,7 +57,7 @@ def test_numbers_are_written_as_the_language_does() -> None:
         assert tr_count(1000, "{count} row", "{count} rows") == "1.000 rows"
         assert core_text("It would read 12,345.5 signals.") == "Es läse 12.345,5 Signale."
     finally:
-        use_numbers("en")
+        use_spelling("en")
         use_sentences({})
     assert tr("{count:,} rows").format(count=1_234_567) == "1,234,567 rows"
 

@@ -21,6 +21,7 @@ from northmoor.app.parameters.inline_controls import (
     TogglesControl,
 )
 from northmoor.app.parameters.list_controls import LinesControl, TicksControl
+from northmoor.app.widgets.menus import plain_text
 from northmoor.app.window import Window
 from northmoor.core.model.data.queries import Query
 from northmoor.core.model.parameters import AllChoices, Choice, ChoicesFrom, Parameter
@@ -370,7 +371,7 @@ def chosen(qtbot: QtBot, window: Window, text: str) -> None:
     """Choose an entry of the menu of value sets."""
     window.parameters.open_sets()
     menus = [m for m in window.parameters.findChildren(QMenu) if m.isVisible()]
-    (action,) = [a for a in menus[-1].actions() if a.text() == text]
+    (action,) = [a for a in menus[-1].actions() if plain_text(a) == text]
     menus[-1].setActiveAction(action)
     qtbot.keyClick(menus[-1], Qt.Key.Key_Return)
 

@@ -13,6 +13,7 @@ from pytestqt.qtbot import QtBot
 from northmoor.app.document_controller import Selection
 from northmoor.app.pages.canvas.level_rails import rail_x
 from northmoor.app.pages.editing.expression_checker import ExpressionChecker
+from northmoor.app.widgets.menus import plain_text
 from northmoor.app.window import Window
 from northmoor.core.layout.page.hit_testing import GroupBracket
 from northmoor.core.model import edits
@@ -52,7 +53,7 @@ def press(window: Window, text: str, choice: str | None = None) -> None:
         return
     menu = button.menu()
     assert menu is not None
-    next(action for action in menu.actions() if action.text() == choice).trigger()
+    next(action for action in menu.actions() if plain_text(action) == choice).trigger()
 
 
 def test_a_clicked_figure_is_traced_to_its_rows(window: Window, qtbot: QtBot) -> None:

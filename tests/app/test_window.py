@@ -49,7 +49,7 @@ def test_a_report_is_closed_and_opened_again_from_the_recent_ones(window: Window
     for name in ("save", "undo", "deliver", "close_report", "add_table"):
         assert not window.actions_by_name[name].isEnabled(), name
     recent = submenu(window, "File", "Open recent")
-    assert [action.text() for action in recent.actions()] == [f"{copy.stem} · {copy.parent.resolve()}"]
+    assert [plain_text(action) for action in recent.actions()] == [f"{copy.stem} · {copy.parent.resolve()}"]
     recent.actions()[0].trigger()
     settle(window, qtbot)
     assert window.controller.path == copy.resolve()

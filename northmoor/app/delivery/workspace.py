@@ -35,6 +35,7 @@ from northmoor.app.document_controller import DocumentController
 from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr, tr_count
 from northmoor.app.widgets.headings import line
+from northmoor.app.widgets.menus import give_letters
 from northmoor.app.worker import Worker
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.base.replace import replace
@@ -361,6 +362,7 @@ class DeliveryWorkspace(QWidget):
             assert action is not None
             action.setToolTip(button.toolTip())
             action.triggered.connect(lambda _=False, name=name: self._act(name))
+        give_letters(menu)
         viewport = view.viewport()
         assert viewport is not None
         menu.popup(viewport.mapToGlobal(place))
@@ -566,16 +568,10 @@ class DeliveryWorkspace(QWidget):
             (tr("Stop and remove from my session"), lambda: remove_unit(root)),
         )
         for text, do in entries[1:] if is_installed else entries[:1]:
-            action = self._menu.addAction(text)
-            assert action is not None
-            action.triggered.connect(lambda _=False, do=do: self._do_service(do))
-        how = self._menu.addAction(tr("How to run it from a terminal"))
-        assert how is not None
-        how.triggered.connect(
-            lambda _=False: self.message.emit(
-                tr("Run it in a terminal: northmoor service run {root}").format(root=root), "quiet"
-            )
-        )
+            self._menu.addAction(text, partial(self._do_service, do))
+        how = tr("Run it in a terminal: northmoor service run {root}").format(root=root)
+        self._menu.addAction(tr("How to run it from a terminal"), lambda: self.message.emit(how, "quiet"))
+        give_letters(self._menu)
 
     def _do_service(self, do: Callable[[], str]) -> None:
         try:

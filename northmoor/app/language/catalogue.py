@@ -5,7 +5,7 @@ from importlib.resources import files
 from PyQt6.QtCore import QCoreApplication, QLibraryInfo, QObject, QTranslator
 
 from northmoor.app.language.core_sentences import use_sentences
-from northmoor.app.language.translation import CONTEXT, CORE, use_numbers
+from northmoor.app.language.translation import CONTEXT, CORE, use_spelling
 
 
 class Catalogue(QTranslator):
@@ -51,4 +51,4 @@ def use_language(application: QCoreApplication, language: str) -> None:
         application.installTranslator(of_dialogs)
     application.installTranslator(Catalogue(catalogue_texts(language), application))
     use_sentences(catalogue_texts(language, CORE))
-    use_numbers(language)
+    use_spelling(language)

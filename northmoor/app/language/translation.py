@@ -19,8 +19,13 @@ _marks: dict[int, str] = {}
 """What a language writes in numbers for the comma and the point of English; empty for English."""
 
 
-def use_numbers(language: str) -> None:
-    """Write numbers in texts of the window as a language does from here on."""
+_nouns: list[str] = []
+"""The language of the window, where it writes nouns with capitals."""
+
+
+def use_spelling(language: str) -> None:
+    """Write numbers in texts of the window, and nouns in sentences, as a language does from here on."""
+    _nouns[:] = [language] if language.split("_")[0] in ("de", "lb") else []
     locale = QLocale(language)
     _marks.clear()
     if (marks := (locale.groupSeparator(), locale.decimalPoint())) != (",", "."):
@@ -51,6 +56,11 @@ def tr(text: str) -> str:
     """A text in the language of the window. What is filled in comes later: ``tr("{count} rows").format(count=3)``."""
     found = QCoreApplication.translate(CONTEXT, text)
     return _WithNumbers(found) if _marks else found
+
+
+def in_sentence(label: str) -> str:
+    """A label of the window's language as it is written inside a sentence."""
+    return label if _nouns else label[:1].lower() + label[1:]
 
 
 def tr_count(count: int, one: str, many: str) -> str:

@@ -11,13 +11,14 @@ from PyQt6.QtWidgets import QMenu, QWidget
 
 from northmoor.app.document_controller import DocumentController, Selection
 from northmoor.app.language.core_sentences import core_text
-from northmoor.app.language.translation import tr
+from northmoor.app.language.translation import in_sentence, tr
 from northmoor.app.pages.actions.block_actions import BlockActions
 from northmoor.app.pages.actions.field_actions import FIELD_WORK, BlockEdit
 from northmoor.app.pages.canvas.drag.field_drop import DropTarget
 from northmoor.app.pages.panels.block_popup import BlockPopup
 from northmoor.app.pages.panels.query_fields import FieldReader
 from northmoor.app.widgets.icons import icon
+from northmoor.app.widgets.menus import give_letters
 from northmoor.core.authoring.starters.block_starters import BLOCK_STARTERS, BlockStarter, ChosenField, begin_block
 from northmoor.core.authoring.starters.field_roles import field_role
 from northmoor.core.authoring.starters.signal_blocks import measured_blocks, signals_of_fields
@@ -34,7 +35,10 @@ from northmoor.core.model.kinds.aggregates import aggregate_of
 from northmoor.core.model.report import Report
 from northmoor.core.sources.fetch.query_resolution import resolve
 
-_NEW_BLOCKS = (("table", "table-2"), ("matrix", "grid-3x3"), ("chart", "chart-column"))
+_NEW_BLOCKS = (
+    ("table", "table-2", tr("New table…")), ("matrix", "grid-3x3", tr("New matrix…")),
+    ("chart", "chart-column", tr("New chart…")),
+)  # fmt: skip
 _Entry = tuple[str, str, Callable[[], object]]
 """What a menu offers: its drawing, its text, what it does."""
 
@@ -176,28 +180,19 @@ class FieldPlacement(QObject):
         self.menu = QMenu(self._over)
         for drawing, text, run in self.block_entries(fields, target):
             self.menu.addAction(icon(drawing), text, run)
+        give_letters(self.menu)
         self.menu.popup(QCursor.pos())
 
     def block_entries(self, fields: Sequence[str], target: Target | None = None) -> list[_Entry]:
         """The blocks that can be made of fields, at a place or where what is inserted goes."""
-        them, their = ("it", "its") if len(fields) == 1 else ("them", "their")
         found: list[_Entry] = []
         if self._signals(fields):
             found = [
-                ("chart-line", tr("Trend of {them}").format(them=them), lambda: self._measured(fields, target, True)),
-                (
-                    "sigma",
-                    tr("Table of {their} statistics").format(their=their),
-                    lambda: self._measured(fields, target, False),
-                ),
+                ("chart-line", tr("New trend"), lambda: self._measured(fields, target, True)),
+                ("sigma", tr("New table of statistics"), lambda: self._measured(fields, target, False)),
             ]
         return found + [
-            (
-                drawing,
-                tr("{kind} of {them}…").format(kind=tr(BLOCK_STARTERS[kind].label), them=them),
-                partial(self.ask_block, kind, None, fields, target),
-            )
-            for kind, drawing in _NEW_BLOCKS
+            (drawing, text, partial(self.ask_block, kind, None, fields, target)) for kind, drawing, text in _NEW_BLOCKS
         ]
 
     def _signals(self, fields: Sequence[str]) -> tuple[str, ...]:
@@ -233,7 +228,10 @@ class FieldPlacement(QObject):
             return
         if not report.queries:
             self._host.blocks.message.emit(
-                tr("A {kind} shows the rows of a query; add one in Data first.").format(kind=kind), "warning"
+                tr("A {kind} shows the rows of a query; add one in Data first.").format(
+                    kind=in_sentence(tr(BLOCK_STARTERS[kind].label))
+                ),
+                "warning",
             )
             return
         starter = BLOCK_STARTERS[kind]
@@ -250,7 +248,9 @@ class FieldPlacement(QObject):
         report = self._controller.report
         if report is not None:
             made = begin_block(report, starter, query, chosen)
-            self._host.blocks.insert_made(tr("Insert a {name}").format(name=starter.name), [made], target)
+            self._host.blocks.insert_made(
+                tr("Insert a {kind}").format(kind=in_sentence(tr(starter.label))), [made], target
+            )
 
 
 def _from(at: int | None, fields: Sequence[str]) -> list[tuple[str, int | None]]:

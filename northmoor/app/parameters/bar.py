@@ -12,7 +12,7 @@ from northmoor.app.parameters.bar_item import ParameterBarItem
 from northmoor.app.parameters.inline_controls import bare_row
 from northmoor.app.widgets.flow_layout import FlowLayout
 from northmoor.app.widgets.icons import icon
-from northmoor.app.widgets.menus import key_tip
+from northmoor.app.widgets.menus import give_letters, key_tip
 from northmoor.app.widgets.theme import HEATHER, PEAT
 from northmoor.app.widgets.widget_tools import hide_and_delete
 from northmoor.core.model import edits
@@ -135,6 +135,9 @@ class ParameterBar(QWidget):
             self._add(
                 gone, found.name, lambda label=label, edit=edit: self._controller.edit(label, lambda r, _: edit(r))
             )
+        for each in (menu, gone):
+            if each is not None:
+                give_letters(each)
         menu.popup(self.sets.mapToGlobal(QPoint(0, self.sets.height() + 2)))
 
     def _add(self, menu: QMenu, text: str, run: object) -> None:

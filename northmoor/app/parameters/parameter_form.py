@@ -5,7 +5,7 @@ from typing import Any
 
 from PyQt6.QtWidgets import QComboBox, QFormLayout, QFrame, QLabel, QSizePolicy, QWidget
 
-from northmoor.app.language.translation import tr
+from northmoor.app.language.translation import in_sentence, tr
 from northmoor.app.parameters.choice_editors import FixedChoices, PickedColumn
 from northmoor.app.parameters.control_base import value_text
 from northmoor.app.widgets.value_editors import ChoiceEditor, LineEditor, SwitchEditor, TextEditor
@@ -149,7 +149,7 @@ class ParameterForm(PropertyRows):
         holds = ChoiceEditor(HOLDS, own.holds, lambda h: change("holds", h), None)
         self.add(tr("Holds"), "holds", holds, tr("One value, several, or a range"))
         controls = {name: CONTROL_LABELS[name] for name in own.controls}
-        fitting = tr("By its kind ({control})").format(control=CONTROL_LABELS[own.controls[0]].lower())
+        fitting = tr("By its kind ({control})").format(control=in_sentence(CONTROL_LABELS[own.controls[0]]))
         control = ChoiceEditor(controls, own.control, lambda c: change("control", c), fitting)
         self.add(tr("Control"), "control", control, tr("The control that readers use"))
         switch = SwitchEditor(own.required, lambda on: change("required", on))

@@ -16,6 +16,7 @@ from northmoor.app.report_file.leave_prompt import may_leave
 from northmoor.app.report_file.open_elsewhere import OpenElsewhere
 from northmoor.app.report_file.recovery_prompt import RecoveryPrompt
 from northmoor.app.start.recent_reports import RecentReports
+from northmoor.app.widgets.menus import give_letters
 from northmoor.app.widgets.waiting import wait_for
 from northmoor.core.errors import NorthmoorError
 from northmoor.core.store.report_files import read_report_file, save_report
@@ -121,6 +122,7 @@ class FileActions(QObject):
             nothing = menu.addAction(tr("No report was opened yet"))
             assert nothing is not None
             nothing.setEnabled(False)
+        give_letters(menu)
 
     def ask_save_copy(self) -> None:
         """Ask for a name and write a copy there; the report goes on in its own file."""

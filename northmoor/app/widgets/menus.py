@@ -17,6 +17,10 @@ _keys: dict[str, QKeySequence] = {}
 """The keys that commands have now, usual ones or others."""
 
 
+_AND = "\ufeff"
+"""Stands for an & that is part of a text, while those that mark a letter are set."""
+
+
 def with_mnemonics(texts: Sequence[str]) -> list[str]:
     """Texts of a menu, each with an & before the letter that chooses it; no two have the same while letters last."""
     taken: set[str] = set()
@@ -31,6 +35,15 @@ def with_mnemonics(texts: Sequence[str]) -> list[str]:
         taken.add(text[at].lower())
         found.append(f"{text[:at]}&{text[at:]}")
     return found
+
+
+def give_letters(menu: QMenu) -> None:
+    """Let each entry of a filled menu be chosen by a letter of its text."""
+    actions = [action for action in menu.actions() if action.text() and not action.isSeparator()]
+    texts = [plain_text(action).replace("&", _AND) for action in actions]
+    for action, text in zip(actions, with_mnemonics([text.split("\t")[0] for text in texts]), strict=True):
+        keys = action.text().partition("\t")
+        action.setText(text.replace(_AND, "&&") + keys[1] + keys[2])
 
 
 def plain_text(action: QAction) -> str:
@@ -55,11 +68,12 @@ def menu_of(parent: QWidget, entries: MenuEntries) -> QMenu:
         if not text:
             menu.addSeparator()
             continue
-        action = QAction(text, menu)
+        action = QAction(text.replace("&", "&&"), menu)
         action.setEnabled(run is not None)
         if run is not None:
             action.triggered.connect(lambda _=False, run=run: run())
         menu.addAction(action)
+    give_letters(menu)
     menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
     return menu
 

@@ -10,7 +10,7 @@ from northmoor.app.data.query.chip_row import ChipRow
 from northmoor.app.data.query.sentence_context import SentenceContext
 from northmoor.app.data.query.sentence_steps import ConditionPlace, SentenceSteps
 from northmoor.app.data.query.sentence_text import by_words, comparison_words, join_words, own_name, short, value_words
-from northmoor.app.language.translation import tr, tr_count
+from northmoor.app.language.translation import in_sentence, tr, tr_count
 from northmoor.app.widgets.flow_layout import GLUED
 from northmoor.app.widgets.widget_tools import mark_invalid
 from northmoor.core.base.replace import replace
@@ -224,7 +224,7 @@ class SentenceView(ChipRow):
 
     def _show_pivot(self, sentence: SelectModel, number: int, present: PivotInSelect) -> None:
         pivot = present.pivot
-        total = tr(TOTALS[pivot.total]).lower()
+        total = in_sentence(tr(TOTALS[pivot.total]))
         names = {"total": total, "value": own_name(pivot.value), "across": own_name(pivot.across)}
         words = short(tr("{total} of {value} by {across}").format(**names))
         columns = sentence.select_items[present.first : present.end]

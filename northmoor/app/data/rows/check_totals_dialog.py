@@ -7,7 +7,7 @@ from PyQt6.QtGui import QColor, QFont
 from PyQt6.QtWidgets import QComboBox, QDialog, QHBoxLayout, QLabel, QTableView, QVBoxLayout, QWidget
 
 from northmoor.app.language.core_sentences import core_text
-from northmoor.app.language.translation import tr
+from northmoor.app.language.translation import in_sentence, tr
 from northmoor.app.widgets.theme import LIT, MIST
 from northmoor.app.widgets.widget_tools import set_style_name
 from northmoor.app.worker import Worker
@@ -93,7 +93,7 @@ class CheckTotalsDialog(QDialog):
         self.total = QComboBox()
         self.total.setAccessibleName(tr("Total"))
         for key, text in TOTALS.items():
-            self.total.addItem(tr(text).lower(), key)
+            self.total.addItem(in_sentence(tr(text)), key)
         self.total.setCurrentIndex(self.total.findData("sum" if numbers else "count"))
         self.view = QTableView()
         self.view.setAccessibleName(tr("Totals"))

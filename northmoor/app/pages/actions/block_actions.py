@@ -9,7 +9,7 @@ from PyQt6.QtGui import QGuiApplication
 from PyQt6.QtWidgets import QFileDialog
 
 from northmoor.app.document_controller import WHOLE_PAGE, DocumentController, Selection
-from northmoor.app.language.translation import tr
+from northmoor.app.language.translation import in_sentence, tr
 from northmoor.app.pages.actions.part_actions import SelectedPart, selected_part
 from northmoor.core.errors import NorthmoorError
 from northmoor.core.expr.language import column_expression
@@ -89,10 +89,10 @@ class BlockActions(QObject):
 
     def insert(self, kind: str) -> None:
         """Insert a new block of a kind that needs no data."""
-        new = BLOCK_TYPE_OF_KIND[kind].new
-        assert new is not None  # the menus offer only those that need no data
-        made = new(kind)
-        self.insert_made(tr("Insert a {kind}").format(kind=kind), [made])
+        type_of_block = BLOCK_TYPE_OF_KIND[kind]
+        assert type_of_block.new is not None  # the menus offer only those that need no data
+        label = tr("Insert a {kind}").format(kind=in_sentence(tr(type_of_block.label)))
+        self.insert_made(label, [type_of_block.new(kind)])
 
     def insert_picture(self) -> None:
         """Ask for a picture and insert it."""

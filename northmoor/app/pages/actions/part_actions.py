@@ -47,9 +47,9 @@ def _cell(selection: Selection, report: Report, edition: str) -> SelectedPart:
     column = next(each for each in table.columns if each.name == selection.column)
     place = selection.place
     if place not in (HEAD, DETAIL):
-        what = "total" if place.row == "total" else "cell"
+        label = tr("the total {name}") if place.row == "total" else tr("the cell {name}")
         return SelectedPart(
-            tr("the {what} {name}").format(what=what, name=column.name),
+            label.format(name=column.name),
             lambda r, e: edits.remove_cell(r, e, table.name, place, column.name),
             Selection("row", table.name, place.row, place.level, None, place.number),
         )
@@ -128,17 +128,18 @@ def _chart_part(selection: Selection, report: Report, edition: str) -> SelectedP
     return SelectedPart(tr("the chart in the cell"), place.remove, Selection("table", selection.block))
 
 
+_PAGE_PARTS = {"header": tr("the header"), "footer": tr("the footer"), "watermark": tr("the watermark")}
+
+
 def _page_part(selection: Selection, report: Report, edition: str) -> SelectedPart:
     """A header, a footer, what stands in one, or the watermark."""
     kind, at = selection.kind, selection.column
     if getattr(report.edition(edition), kind) is None:
         raise KeyError(kind)
     if at is None:
-        return SelectedPart(
-            tr("the {kind}").format(kind=kind), lambda r, e: edits.change_edition(r, e, **{kind: None}), WHOLE_PAGE
-        )
+        return SelectedPart(_PAGE_PARTS[kind], lambda r, e: edits.change_edition(r, e, **{kind: None}), WHOLE_PAGE)
     return SelectedPart(
-        tr("this part of the {kind}").format(kind=kind),
+        tr("this part of {whole}").format(whole=_PAGE_PARTS[kind]),
         lambda r, e: edits.change_piece(r, e, kind, at, None),
         Selection(kind, kind),
     )

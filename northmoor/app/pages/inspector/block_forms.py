@@ -3,7 +3,7 @@
 from typing import Any
 
 from northmoor.app.document_controller import ReportEdit, Selection
-from northmoor.app.language.translation import tr
+from northmoor.app.language.translation import in_sentence, tr
 from northmoor.app.pages.grid_steps import grid_change, grid_steps
 from northmoor.app.pages.inspector.form import InspectorForm
 from northmoor.app.pages.inspector.form_rows import choice_row, line_row
@@ -70,7 +70,7 @@ def show_simple_block(form: InspectorForm, report: Report, edition: str, selecti
     """A rule, space, page break, shape, code or readout."""
     block = edits.block_of(report, edition, selection.block)
     kind, change = type(block), form.block_change(block.name)
-    what = tr("Change the {kind}").format(kind=tr(BLOCK_TYPE_OF_KIND[block.kind].label).lower())
+    what = tr("Change the {kind}").format(kind=in_sentence(tr(BLOCK_TYPE_OF_KIND[block.kind].label)))
     own = [field for field in kind.model_fields if field not in ("kind", "name", "style", "look")]
     form.title(f"{tr(BLOCK_TYPE_OF_KIND[block.kind].label)} · {block.name}")
     form.section(tr("Content"))

@@ -7,7 +7,7 @@ from typing import Any
 from PyQt6.QtWidgets import QWidget
 
 from northmoor.app.document_controller import DocumentController, ReportEdit
-from northmoor.app.language.translation import tr
+from northmoor.app.language.translation import in_sentence, tr
 from northmoor.app.pages.inspector.border_editor import EDGES, BorderEditor
 from northmoor.app.pages.inspector.form_rows import FormRow, button_row, menu_row, section_row, words_row
 from northmoor.app.pages.inspector.format_rule_editors import RulesEditor
@@ -86,7 +86,7 @@ class InspectorForm:
     def edit_report(self, name: str, value: Any) -> None:
         """Change a property of the report itself."""
         self.edit(
-            tr("Change the {name}").format(name=property_label(name).lower()),
+            tr("Change the {name}").format(name=in_sentence(property_label(name))),
             lambda r, _: r.but(**{name: value}),
         )
 

@@ -186,9 +186,7 @@ def show_page(form: InspectorForm, report: Report, edition: str, _: Selection) -
             Report,
             report,
             name,
-            lambda v, name=name: form.edit(  # type: ignore[misc]  # each its own
-                tr("Change the {name}").format(name=name), lambda r, _e: r.but(**{name: v or ""})
-            ),
+            lambda v, name=name: form.edit_report(name, v or ""),  # type: ignore[misc]  # each its own
         )
     form.section(tr("Layout"))
     form.properties(PageSetup, found.page, _of_paper(found.page), tr("Change the page"), change)

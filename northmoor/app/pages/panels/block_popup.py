@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from northmoor.app.language.translation import tr, tr_count
+from northmoor.app.language.translation import in_sentence, tr, tr_count
 from northmoor.app.pages.panels.query_fields import FieldReader, QueryFields
 from northmoor.app.pages.panels.role_choice_box import RoleChoiceBox, surplus_words
 from northmoor.app.widgets.icons import icon
@@ -42,7 +42,7 @@ class BlockPopup(BesidePopup):
         self, starter: BlockStarter, queries: Mapping[str, str], places: Mapping[str, Target], reader: FieldReader,
         parent: QWidget,
     ) -> None:  # fmt: skip
-        super().__init__(tr("Insert a {name}").format(name=starter.name), parent)
+        super().__init__(tr("Insert a {kind}").format(kind=in_sentence(tr(starter.label))), parent)
         self._starter, self._reader = starter, reader
         self._asked_for: Sequence[str] = ()
         self._types: Mapping[str, ValueType] = {}
@@ -65,7 +65,7 @@ class BlockPopup(BesidePopup):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(12, 10, 12, 12)
         layout.setSpacing(8)
-        title = QLabel(tr("Insert a {name}").format(name=self._starter.name))
+        title = QLabel(self.accessibleName())
         title.setObjectName("section")
         layout.addWidget(title)
         form = QFormLayout()

@@ -11,6 +11,7 @@ from northmoor.app.pages.canvas.drag.field_drop import MIME
 from northmoor.app.widgets.headings import draw_hint
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.kind_looks import KIND_LOOKS
+from northmoor.app.widgets.menus import give_letters
 from northmoor.app.widgets.widget_tools import items_in_list
 from northmoor.core.model.data.queries import Query
 from northmoor.core.model.edits import column_setting
@@ -114,15 +115,15 @@ class FieldsPanel(QListWidget):
             return
         fields = self._with(item)
         menu = QMenu(self)
-        columns, them = (tr("a column"), tr("it")) if len(fields) == 1 else ("columns", "them")
-        menu.addAction(
-            icon("columns-3"), tr("Add as {columns}").format(columns=columns), lambda: self.columns_wanted.emit(fields)
+        is_one = len(fields) == 1
+        add, group = (
+            (tr("Add as a column"), tr("Group by it")) if is_one else (tr("Add as columns"), tr("Group by them"))
         )
-        menu.addAction(
-            icon("brackets"), tr("Group by {them}").format(them=them), lambda: self.levels_wanted.emit(fields)
-        )
+        menu.addAction(icon("columns-3"), add, lambda: self.columns_wanted.emit(fields))
+        menu.addAction(icon("brackets"), group, lambda: self.levels_wanted.emit(fields))
         menu.addSeparator()
         for drawing, text, run in self.block_entries(fields):
-            menu.addAction(icon(drawing), tr("Insert a {block}").format(block=text[0].lower() + text[1:]), run)
+            menu.addAction(icon(drawing), text, run)
+        give_letters(menu)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         menu.popup(self.mapToGlobal(point))

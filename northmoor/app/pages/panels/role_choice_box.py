@@ -4,7 +4,7 @@ from collections.abc import Sequence
 
 from PyQt6.QtWidgets import QComboBox
 
-from northmoor.app.language.translation import tr
+from northmoor.app.language.translation import in_sentence, tr
 from northmoor.core.authoring.starters.block_starters import BlockStarter, ChosenField, RoleChoice
 
 _COUNT = "count"
@@ -20,7 +20,9 @@ class RoleChoiceBox(QComboBox):
         self._field = shown.field
         self.setAccessibleName(tr("What {label} is").format(label=shown.field.label))
         self.setToolTip(
-            tr("What {field} is in the {starter}").format(field=shown.field.label, starter=tr(starter.label).lower())
+            tr("What {field} is in the {starter}").format(
+                field=shown.field.label, starter=in_sentence(tr(starter.label))
+            )
         )
         total = shown.field.total or _COUNT
         for choice in (*starter.choices(is_number), *others):

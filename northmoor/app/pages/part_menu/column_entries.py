@@ -3,7 +3,7 @@
 from functools import partial
 
 from northmoor.app.document_controller import Selection
-from northmoor.app.language.translation import tr
+from northmoor.app.language.translation import in_sentence, tr
 from northmoor.app.pages.part_menu.entries import PartCommand, PartEntry, PartGroup
 from northmoor.app.pages.part_menu.filter_entries import filter_entries
 from northmoor.app.pages.part_menu.format_target import format_group, highlight_command
@@ -79,9 +79,10 @@ def _totals(context: PartContext, table: TableBlock, column: Column) -> tuple[Pa
     places: list[tuple[str, str | None]] = [
         (tr("For each {name}").format(name=level.name), level.name) for level in table.levels
     ]
+    total = in_sentence(tr(TOTALS[likely]))
     single = [
         context.command(
-            f"{text}: {tr(TOTALS[likely]).lower()}", partial(_add_total, table=table.name, column=name, level=level)
+            f"{text}: {total}", partial(_add_total, table=table.name, column=name, level=level)
         )
         for text, level in (*places, (tr("Grand total"), None))
     ] if table.levels else []  # fmt: skip

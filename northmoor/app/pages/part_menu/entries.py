@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QLabel, QMenu, QWidget, QWidgetAction
 
 from northmoor.app.document_controller import ReportEdit
 from northmoor.app.widgets.icons import icon
+from northmoor.app.widgets.menus import give_letters
 
 
 class PartCommand(Struct, frozen=True):
@@ -51,13 +52,14 @@ def fill_part_menu(menu: QMenu, entries: Sequence[PartEntry]) -> None:
             menu.addSeparator()
         elif isinstance(entry, PartGroup):
             if entry.entries:
-                below = QMenu(entry.text, menu)
+                below = QMenu(entry.text.replace("&", "&&"), menu)
                 if entry.drawing is not None:
                     below.setIcon(icon(entry.drawing))
                 menu.addMenu(below)
                 fill_part_menu(below, entry.entries)
         else:
             menu.addAction(_action(entry, menu))
+    give_letters(menu)
 
 
 def add_menu_title(menu: QMenu, text: str) -> None:

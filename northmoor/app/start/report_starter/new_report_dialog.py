@@ -24,7 +24,7 @@ from PyQt6.QtWidgets import (
 )
 
 from northmoor.app.language.core_sentences import core_text
-from northmoor.app.language.translation import tr
+from northmoor.app.language.translation import in_sentence, tr
 from northmoor.app.pages.panels.query_fields import QueryFields, read_query_fields
 from northmoor.app.pages.panels.role_choice_box import surplus_words
 from northmoor.app.start.report_starter.chosen_field_list import ChosenFieldList
@@ -528,7 +528,7 @@ class NewReportDialog(QDialog):
             self.cards[kind].setChecked(True)
         is_table = self._layout.starter.lists_rows
         self.look.setEnabled(is_table)
-        without = tr("A {kind} has no table style").format(kind=str(kind).lower())
+        without = tr("A {kind} has no table style").format(kind=in_sentence(tr(str(kind))))
         self.look.setToolTip(tr("What the table looks like") if is_table else without)
         self._show_preview()
         self._show_chosen()

@@ -20,7 +20,7 @@ from northmoor.app.data.query.dialogs.step_dialog import StepDialog
 from northmoor.app.data.query.sentence_context import SentenceContext
 from northmoor.app.data.query.sentence_text import value_words
 from northmoor.app.language.core_sentences import core_text
-from northmoor.app.language.translation import number_text, tr
+from northmoor.app.language.translation import in_sentence, number_text, tr
 from northmoor.app.widgets.widget_tools import items_in_list
 from northmoor.core.authoring.query_filters import value_sql
 from northmoor.core.base.cancellation import CancelToken
@@ -57,7 +57,7 @@ class PivotDialog(StepDialog):
         self.total = QComboBox()
         self.total.setAccessibleName(tr("Operation"))
         for name, label in TOTALS.items():
-            self.total.addItem(tr(label).lower(), name)
+            self.total.addItem(in_sentence(tr(label)), name)
         self.values = QListWidget()
         self.values.setAccessibleName(tr("Values that become columns"))
         self.message = QLabel(tr("Choose a column, and its values are shown here."))

@@ -23,7 +23,7 @@ from PyQt6.QtWidgets import (
 
 from northmoor.app.data.query.dialogs.step_dialog import StepDialog
 from northmoor.app.data.query.sentence_context import SentenceContext
-from northmoor.app.language.translation import tr
+from northmoor.app.language.translation import in_sentence, tr
 from northmoor.app.widgets.icons import icon
 from northmoor.core.base.replace import replace
 from northmoor.core.errors import QueryError
@@ -139,7 +139,7 @@ class ColumnsDialog(QDialog):
         self.table.setItem(row, 1, QTableWidgetItem(name))
         box = QComboBox()
         box.setAccessibleName(tr("Total of {expression}").format(expression=expression))
-        for key, text in [("", tr("as it is")), *((name, tr(label).lower()) for name, label in TOTALS.items())]:
+        for key, text in [("", tr("as it is")), *((name, in_sentence(tr(label))) for name, label in TOTALS.items())]:
             box.addItem(text, key)
         box.setCurrentIndex(box.findData(total))
         self.table.setCellWidget(row, 2, box)
