@@ -342,7 +342,7 @@ def test_several_columns_are_changed_in_one_step(hands: UserActions, qtbot: QtBo
     qtbot.mouseClick(canvas.viewport(), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ControlModifier, at)
     texts = [text for text, _ in commands_in(window.pages.part_menu.entries())]
     assert not any(text.startswith(("Edit", "Highlight when")) for text in texts)  # they are of one part
-    hands.choose(hands.opened(), "Hide column")
+    hands.choose(hands.opened(), "Column", "Hide column")
     assert [column.visible for column in hands.table.columns[1:]] == [None, "false", "false"]
     for _ in range(2):
         window.controller.undo()

@@ -179,7 +179,7 @@ BY_KEYBOARD = [
     (13, 3, ("detail", None, "fares"), "share of all", "Compute beside it › Share, of all"),
     (14, 3, ("detail", None, "fares"), "running total route", "Compute beside it › Running total, within each route"),
     (19, 4, ("detail", None, "month"), "matrix across", "Matrix with it across"),
-    (20, 4, ("detail", None, "fares"), "chart beside", "Chart of it, beside"),
+    (20, 4, ("detail", None, "fares"), "chart beside", "Chart of it › Beside the table"),
     (22, 4, ("detail", None, "fares"), "landscape", "Landscape"),
     (22, 4, ("detail", None, "fares"), "margins 15 mm", "Margins 15 mm"),
     (24, 2, ("detail", None, "fares"), "contents list", "Contents list"),

@@ -277,7 +277,7 @@ def test_19_a_table_becomes_a_matrix_with_months_across(mouse: Mouse) -> None:
 
 
 def test_20_a_chart_of_the_groups_is_drawn_beside_them(mouse: Mouse) -> None:
-    mouse.menu("Chart of it, beside", **FARES)
+    mouse.menu("Chart of it", "Beside the table", **FARES)
     assert mouse.count <= 4
     grid = next(block for block in mouse.window.controller.edition.blocks if isinstance(block, GridBlock))
     assert [type(cell.blocks[0]) for cell in grid.cells] == [TableBlock, ChartBlock]

@@ -63,7 +63,7 @@ QMenuBar {{ background: {LINEN}; border-bottom: 1px solid {LINE}; padding: 1px 4
 QMenuBar::item {{ padding: 4px 9px; background: transparent; border-radius: 4px; }}
 QMenuBar::item:selected, QMenu::item:selected {{ background: {LIT}; }}
 QMenu {{ background: {PAPER}; border: 1px solid {STONE}; padding: 4px; }}
-QMenu::item {{ padding: 5px 28px 5px 12px; border-radius: 3px; }}
+QMenu::item {{ padding: 4px 28px 4px 12px; border-radius: 3px; }}
 QMenu::item:disabled {{ color: {STONE}; }}
 QMenu::separator {{ height: 1px; background: {LINE}; margin: 4px 8px; }}
 QStatusBar {{ background: {LINEN}; border-top: 1px solid {LINE}; }}

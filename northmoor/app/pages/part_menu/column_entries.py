@@ -210,14 +210,12 @@ def _appearance(context: PartContext, table: TableBlock, column: Column) -> list
         ]
     found += highlight_command(context)
     repeats = changing(blank_repeats=not column.blank_repeats)
-    return [
-        *found,
-        context.command(tr("Hide repeated values"), repeats, "eraser", is_on=column.blank_repeats),
-        context.command(
-            tr("Width by its content"), changing(width=None), "move-horizontal", is_on=column.width is None
-        ),
-        context.command(tr("Hide column"), changing(visible="false"), "eye-off"),
-    ]
+    width = context.command(
+        tr("Width by its content"), changing(width=None), "move-horizontal", is_on=column.width is None
+    )
+    hide = context.command(tr("Hide column"), changing(visible="false"), "eye-off")
+    values = context.command(tr("Hide repeated values"), repeats, "eraser", is_on=column.blank_repeats)
+    return [*found, PartGroup(tr("Column"), (width, values, hide), "columns-3")]
 
 
 def _change_column(report: Report, edition: str, table: str, column: str, changes: dict[str, object]) -> Report:
@@ -229,8 +227,14 @@ def _conversions(context: PartContext, table: TableBlock, column: Column) -> lis
     cross = partial(table_commands.cross_by_column, table=table.name, column=column.name)
     chart = partial(table_commands.chart_column, table=table.name, column=column.name)
     return [
-        context.command(tr("Chart of it, below"), chart, "chart-column", reason=reason),
-        context.command(tr("Chart of it, beside"), partial(chart, where="beside"), reason=reason),
+        PartGroup(
+            tr("Chart of it"),
+            (
+                context.command(tr("Below the table"), chart, reason=reason),
+                context.command(tr("Beside the table"), partial(chart, where="beside"), reason=reason),
+            ),
+            "chart-column",
+        ),
         context.command(tr("Matrix with it across"), cross, "grid-3x3", reason=reason),
         PartCommand(
             tr("Copy values"),
