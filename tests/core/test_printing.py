@@ -100,7 +100,8 @@ def test_cups_is_told_the_printer_copies_sides_and_tray(
     assert print_pdf(pages, "A \n title", order) == "Printed on quay"
     told_it = (tmp_path / "told").read_text().splitlines()
     assert told_it[:-1] == [
-        "-d", "quay", "-t", "A title", "-n", "3", "-o", "sides=two-sided-long-edge", "-o", "media-source=tray-2", "--",
+        "-d", "quay", "-t", "A title", "-n", "3", "-o", "sides=two-sided-long-edge", "-o",
+        "multiple-document-handling=separate-documents-collated-copies", "-o", "media-source=tray-2", "--",
     ]  # fmt: skip
     assert (tmp_path / "printed.pdf").read_bytes() == pages
     stand_in(tmp_path, 'echo "lp: The printer or class does not exist." >&2; exit 1')

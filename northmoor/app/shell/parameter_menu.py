@@ -60,7 +60,8 @@ def _entries(window: ParameterWindow, name: str) -> list[PartEntry]:
         _edit(window, tr("Later in the bar"), lambda r: edits.move_parameter(r, name, 1),
               reason=tr("It is the last.") if place == last else ""),
         None,
-        _edit(window, tr("Remove {name}").format(name=parameter.shown_name), lambda r: edits.remove_parameter(r, name), "trash-2"),
+        _edit(window, tr("Remove {name}").format(name=parameter.shown_name),
+              lambda r: edits.remove_parameter(r, name), "trash-2"),
     ]  # fmt: skip
 
 

@@ -63,7 +63,10 @@ def print_pdf(pdf: bytes, title: str, order: PrintOrder) -> str:
             message = f"The printer {order.printer} did not answer in {_PATIENCE} seconds; see whether it has the job."
             raise Unanswered(message) from error
     if done.returncode:
-        reason = " ".join((done.stderr or done.stdout).split()).removeprefix("lp: ").rstrip(".")
+        reason = " ".join((done.stderr or done.stdout).split())
+        for before in (f"{command}: ", "lp: ", "Error - "):
+            reason = reason.removeprefix(before)
+        reason = reason.rstrip(".")
         raise OutputError(f"The printer {order.printer} does not take it: {reason or 'no reason is given'}.")
     return f"Printed on {order.printer}"
 
@@ -90,6 +93,8 @@ def cups_options(title: str, order: PrintOrder) -> list[str]:
     """The arguments of the command of CUPS (PWG 5100.7 and RFC 8011)."""
     found = ["-d", order.printer, "-t", " ".join(title.split()) or "Report", "-n", str(order.copies)]
     found += ["-o", f"sides={_SIDES[order.sides]}"]
+    if order.copies > 1:  # one whole copy after another
+        found += ["-o", "multiple-document-handling=separate-documents-collated-copies"]
     if order.tray:
         found += ["-o", f"media-source={order.tray}"]
     return found
