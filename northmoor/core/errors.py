@@ -17,10 +17,12 @@ NorthmoorError
 ├── OutputError           the result cannot be written
 │   └── Unanswered        it may have been taken: whoever was to say so broke off
 ├── OutOfMemory           work needs more memory than there is
+├── DiskFull              work has to write more than the disk has room for
 ├── Mistake               an error that nobody expected
 └── Cancelled             the user stopped the work
 """
 
+import errno
 import logging
 import traceback
 from collections.abc import Iterable, Iterator
@@ -86,6 +88,10 @@ class OutOfMemory(NorthmoorError):
     """Work needs more memory than there is for this process."""
 
 
+class DiskFull(NorthmoorError):
+    """Work has to write more than the disk has room for."""
+
+
 LESS_MEMORY = "take fewer rows, fewer columns or shorter texts"
 """What to do where memory is exhausted."""
 
@@ -95,7 +101,7 @@ def mistakes_caught(work: str) -> Iterator[None]:
     """Let no error but ours leave a stage of a part's work, so that the rest of the report goes on.
 
     `work` says what was done, such as ``laying it out``. What was not expected is logged, with its place in the code,
-    and becomes a Mistake. Raises whatever of ours is raised inside, and OutOfMemory.
+    and becomes a Mistake. Raises whatever of ours is raised inside, OutOfMemory and DiskFull.
     """
     try:
         yield
@@ -104,6 +110,8 @@ def mistakes_caught(work: str) -> Iterator[None]:
     except MemoryError as error:
         raise OutOfMemory(f"There is not enough memory for {work}; {LESS_MEMORY}.") from error
     except Exception as error:
+        if getattr(error, "errno", None) in (errno.ENOSPC, errno.EDQUOT):
+            raise DiskFull(f"The disk is full for {work}; make room on it, and try again.") from error
         logging.getLogger(__name__).warning("A mistake in %s", work, exc_info=True)
         at = traceback.extract_tb(error.__traceback__)[-1]
         details = f"{type(error).__name__} in {Path(at.filename).name}, line {at.lineno}: {str(error)[:200]}"

@@ -1,5 +1,6 @@
 """Writing a file so that a crash leaves the old one or the new one, whole."""
 
+import errno
 import fcntl
 import os
 import tempfile
@@ -34,10 +35,17 @@ def write_atomically(path: Path, write: Callable[[Path], object]) -> None:
             os.fsync(written.fileno())
         part.replace(path)
     except OSError as error:
-        raise ReportFileError(f"{path} cannot be written: {error.strerror}.") from error
+        raise ReportFileError(cannot_write(path, error)) from error
     finally:
         if part is not None:
             part.unlink(missing_ok=True)
+
+
+def cannot_write(what: object, error: OSError) -> str:
+    """Why a file or folder cannot be written, in a sentence, with the remedy where the disk is full."""
+    if error.errno in (errno.ENOSPC, errno.EDQUOT):
+        return f"{what} cannot be written: the disk is full. Make room on it, and try again."
+    return f"{what} cannot be written: {error.strerror}."
 
 
 def other_names(path: Path) -> int:

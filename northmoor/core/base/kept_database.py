@@ -19,14 +19,18 @@ class KeptDatabase:
         self._lock = threading.RLock()
         path.parent.mkdir(parents=True, exist_ok=True)
         self._connection = sqlite3.connect(path, timeout=_PATIENCE, isolation_level=None, check_same_thread=False)
-        self._connection.execute("pragma journal_mode = wal")
-        self._connection.execute(f"pragma synchronous = {'full' if is_durable else 'normal'}")
-        with self.changing() as database:
-            (known,) = database.execute("pragma user_version").fetchone()
-            if known == 0:
-                for statement in filter(str.strip, tables.split(";")):
-                    database.execute(statement)
-                database.execute(f"pragma user_version = {form}")
+        try:
+            self._connection.execute("pragma journal_mode = wal")
+            self._connection.execute(f"pragma synchronous = {'full' if is_durable else 'normal'}")
+            with self.changing() as database:
+                (known,) = database.execute("pragma user_version").fetchone()
+                if known == 0:
+                    for statement in filter(str.strip, tables.split(";")):
+                        database.execute(statement)
+                    database.execute(f"pragma user_version = {form}")
+        except BaseException:
+            self._connection.close()
+            raise
 
     @contextmanager
     def changing(self) -> Iterator[sqlite3.Connection]:

@@ -4,9 +4,11 @@ It holds nothing that is not in the folders of the runs, and can be made of them
 """
 
 import re
+import shutil
 import sqlite3
 import unicodedata
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
+from contextlib import contextmanager
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -74,10 +76,16 @@ class RunFilter(Struct, frozen=True):
     until: datetime | None = None
 
 
+_LEAST_ROOM = 256 * 1024
+"""Bytes on the disk of an index below which it fails for want of room, whatever the database says."""
 _COLUMNS = (
     "id, folder, key, report, title, edition, started, ended, state, asked_by, run_order, because, pages, rows, files, "
     "size, findings, reason, given"
 )
+
+
+def _no_room(folder: Path) -> str:
+    return f"The disk of the archive {folder} is full. Make room on it, and try again."
 
 
 class ArchiveIndex:
@@ -85,16 +93,30 @@ class ArchiveIndex:
 
     def __init__(self, path: Path) -> None:
         """Open the index, or make an empty one. Raises OutputError."""
+        self._folder = path.parent
         try:
             self._kept = KeptDatabase(path, _TABLES, _FORM, is_durable=False)
         except (OSError, sqlite3.Error) as error:
+            if path.parent.exists() and shutil.disk_usage(path.parent).free < _LEAST_ROOM:
+                raise OutputError(_no_room(path.parent)) from error
             raise OutputError(
                 f"The index of the archive, {path}, cannot be used ({error}); remove it, and have it made again."
             ) from error
 
+    @contextmanager
+    def _changing(self) -> Iterator[sqlite3.Connection]:
+        """One step, done whole or not at all. Raises OutputError where the disk is full."""
+        try:
+            with self._kept.changing() as database:
+                yield database
+        except sqlite3.OperationalError as error:
+            if error.sqlite_errorcode != sqlite3.SQLITE_FULL:
+                raise
+            raise OutputError(_no_room(self._folder)) from error
+
     def announce(self, run_id: str, folder: str) -> None:
         """Note that a run will be in a folder soon, so that it is found there even if its maker is ended."""
-        with self._kept.changing() as database:
+        with self._changing() as database:
             database.execute("insert or replace into coming values (?, ?)", (run_id, folder))
 
     def coming(self) -> list[tuple[str, str]]:
@@ -107,7 +129,7 @@ class ArchiveIndex:
 
     def add_all(self, runs: Iterable[tuple[RunRecord, str, pa.Table]]) -> None:
         """Add runs in one step."""
-        with self._kept.changing() as database:
+        with self._changing() as database:
             for record, folder, texts in runs:
                 database.execute("delete from coming where id = ?", (record.id,))
                 if database.execute("select 1 from runs where id = ?", (record.id,)).fetchone():
@@ -125,13 +147,13 @@ class ArchiveIndex:
 
     def remove(self, run_ids: Sequence[str]) -> None:
         """Let go of some runs; their words are never found without them."""
-        with self._kept.changing() as database:
+        with self._changing() as database:
             database.executemany("delete from runs where id = ?", [(run_id,) for run_id in run_ids])
             database.executemany("delete from coming where id = ?", [(run_id,) for run_id in run_ids])
 
     def clear(self) -> None:
         """Make it empty."""
-        with self._kept.changing() as database:
+        with self._changing() as database:
             database.execute("delete from runs")
             database.execute("delete from coming")
             database.execute("insert into words (words) values ('delete-all')")

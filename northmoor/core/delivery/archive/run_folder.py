@@ -18,7 +18,7 @@ from typing import Any
 
 from msgspec import Struct
 
-from northmoor.core.base.atomic_write import write_atomically
+from northmoor.core.base.atomic_write import cannot_write, write_atomically
 from northmoor.core.base.file_lock import FileLock, is_locked
 from northmoor.core.delivery.archive.run_record import RUN_FILE, RUN_VERSION, HandedOver, RunRecord
 from northmoor.core.errors import NorthmoorError, OutputError
@@ -54,7 +54,7 @@ class RunFolder:
         except BlockingIOError as error:
             raise OutputError(f"The run {run_id} is being made by another process; wait for it.") from error
         except OSError as error:
-            raise OutputError(f"The archive {root} cannot be written: {error.strerror}.") from error
+            raise OutputError(cannot_write(root, error)) from error
 
     @property
     def files(self) -> Path:
@@ -67,10 +67,11 @@ class RunFolder:
         write_atomically(self.path / MAKING_FILE, lambda part: part.write_text(text, encoding="utf-8"))
 
     def progress(self, text: str, done: int, of: int) -> None:
-        """Say how far it is, for whoever looks."""
+        """Say how far it is, for whoever looks; on a full disk nobody learns it, and what is made says why it fails."""
         part = self.path / ".progress.part"
-        part.write_text(json.dumps({"text": text, "done": done, "of": of}), encoding="utf-8")
-        part.replace(self.path / PROGRESS_FILE)
+        with suppress(OSError):
+            part.write_text(json.dumps({"text": text, "done": done, "of": of}), encoding="utf-8")
+            part.replace(self.path / PROGRESS_FILE)
 
     def finish(self, record: RunRecord, place: Path) -> None:
         """Put the run in its place, whole. Raises OutputError."""
@@ -84,7 +85,7 @@ class RunFolder:
             self.path.rename(place)
             _sync(place.parent)
         except OSError as error:
-            raise OutputError(f"The run cannot be put into the archive: {error.strerror}.") from error
+            raise OutputError(cannot_write(place.parent, error)) from error
         finally:
             self.close()
 

@@ -4,6 +4,7 @@ import os
 import shutil
 from pathlib import Path
 
+from northmoor.core.base.atomic_write import cannot_write
 from northmoor.core.delivery.archive.run_folder import digest
 from northmoor.core.delivery.destinations.destination import FolderDestination
 from northmoor.core.delivery.destinations.handing import Handed, Handing
@@ -76,4 +77,4 @@ def put_whole(file: Path, target: Path) -> None:
         part.replace(target)
     except OSError as error:
         part.unlink(missing_ok=True)
-        raise OutputError(f"{target} cannot be written: {error.strerror}.") from error
+        raise OutputError(cannot_write(target, error)) from error

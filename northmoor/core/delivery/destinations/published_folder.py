@@ -12,7 +12,7 @@ from urllib.parse import quote
 
 from msgspec import Struct
 
-from northmoor.core.base.atomic_write import locked_folder, write_atomically
+from northmoor.core.base.atomic_write import cannot_write, locked_folder, write_atomically
 from northmoor.core.delivery.archive.run_record import RunRecord
 from northmoor.core.delivery.destinations.destination import PublishedFolder
 from northmoor.core.delivery.destinations.folder import made_folder
@@ -65,7 +65,7 @@ def deliver(handing: Handing, destination: PublishedFolder) -> Handed:
             page = _index(published)
             write_atomically(root / _PAGE, lambda part: part.write_text(page, encoding="utf-8"))
         except OSError as error:
-            raise OutputError(f"{root} cannot be written: {error.strerror}.") from error
+            raise OutputError(cannot_write(root, error)) from error
     handing.notes.note("published", "done", str(own))
     return Handed(files=(str(own),))
 

@@ -8,6 +8,7 @@ from typing import Any
 
 from msgspec import Struct, field
 
+from northmoor.core.base.atomic_write import cannot_write
 from northmoor.core.base.file_lock import FileLock, is_locked
 from northmoor.core.delivery.archive.archive import ARCHIVE_FOLDER
 from northmoor.core.errors import OutputError
@@ -38,7 +39,7 @@ class ServiceLock:
         except BlockingIOError as error:
             raise OutputError("The library's service is running already; stop that one first.") from error
         except OSError as error:
-            raise OutputError(f"The archive {folder} cannot be written: {error.strerror}.") from error
+            raise OutputError(cannot_write(folder, error)) from error
 
     def release(self) -> None:
         """Let go of it."""
