@@ -100,6 +100,7 @@ MENUS: dict[str, tuple[Command | Submenu | None, ...]] = {
     tr("File"): (
         Command("new", tr("New report…"), "Ctrl+N", lambda w: w.ask_new()),
         Command("new_from_data", tr("New report from a file…"), "", lambda w: w.beginning.new_from_data()),
+        Command("connect", tr("New report on a database server…"), "", lambda w: w.beginning.connect_to_server()),
         Command("new_empty", tr("New empty report…"), "", lambda w: w.beginning.new_empty()),
         Command("new_from_report", tr("New report from another…"), "", lambda w: w.beginning.new_from_report()),
         Command("new_tab", tr("New tab"), "Ctrl+T", lambda w: w.new_tab()),

@@ -6,15 +6,19 @@ from pathlib import Path
 import pytest
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
-from PyQt6.QtWidgets import QApplication, QFileDialog, QMessageBox
+from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMessageBox
 from pytestqt.qtbot import QtBot
 
+from northmoor.app.data.connection_dialog import ConnectionDialog
 from northmoor.app.start.start_page import CARDS
 from northmoor.app.window import Window
+from northmoor.core.model.page_templates import page_template
 from northmoor.core.sources.library import Library
+from northmoor.core.store.page_template_files import page_text
 from northmoor.core.store.report_files import load_report
-from tests.app.conftest import settle
+from tests.app.conftest import in_dialog, settle
 from tests.helpers import lines_of
+from tests.servers import PASSWORD, PrivatePostgresql
 
 LINES = "route,vessel,pieces\nTQ-SK,Curlew,4\nTQ-IL,Dunlin,2\nTQ-SK,Dunlin,1\n"
 
@@ -94,6 +98,56 @@ def test_a_report_begins_empty_or_as_a_copy(
     settle(empty, qtbot)
     assert load_report(copy.with_name("mine.moor")) == load_report(copy)
     assert empty.controller.path == copy.with_name("mine.moor")
+
+
+def test_an_empty_report_takes_a_page_that_the_library_keeps(
+    empty: Window, copy: Path, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    kept = page_template(load_report(copy), "full")
+    (copy.parent.parent / "pages").mkdir()
+    (copy.parent.parent / "pages" / "house.page.json").write_text(page_text(kept))
+    answer(monkeypatch, getSaveFileName=copy.with_name("plain.moor"))
+    offered: list[list[str]] = []
+
+    def choose(_window: Window, _title: str, _label: str, names: list[str], *_: object) -> tuple[str, bool]:
+        offered.append(names)
+        return "house", True
+
+    monkeypatch.setattr(QInputDialog, "getItem", choose)
+    empty.start.cards["new_empty"].click()
+    settle(empty, qtbot)
+    assert offered == [["Empty page", "house"]]
+    edition = empty.controller.edition
+    assert (edition.header, edition.footer, edition.page) == (kept.header, kept.footer, kept.page)
+
+
+@pytest.mark.xdist_group("servers")
+def test_a_report_begins_on_a_server(
+    empty: Window, tmp_path: Path, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch, postgresql: PrivatePostgresql
+) -> None:
+    monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: str(tmp_path / "mine"))
+    (tmp_path / "mine").mkdir()
+
+    def act(dialog: ConnectionDialog) -> None:
+        assert dialog.kind.currentData() == "postgresql"
+        for name in ("host", "database", "user"):
+            dialog.fields[name].setText(str(getattr(postgresql.connection, name)))
+        dialog.fields["port"].setValue(postgresql.connection.port)
+        dialog.password.setText(PASSWORD)
+        dialog.accept()
+
+    in_dialog(ConnectionDialog, act)
+    empty.start.cards["connect"].click()
+    dialog = empty.beginning.dialog
+    assert dialog is not None
+    dialog.source.setCurrentIndex(
+        next(at for at in range(dialog.source.count()) if "vessels" in dialog.source.itemText(at))
+    )
+    qtbot.waitUntil(dialog.begin.isEnabled, timeout=20_000)
+    dialog.begin.click()
+    settle(empty, qtbot)
+    assert len([line for line in lines_of(empty._rendered.document) if line.kind == "detail"]) == 5
+    assert (tmp_path / "mine" / "connections.json").is_file()
 
 
 @pytest.mark.slow

@@ -110,6 +110,10 @@ class ConnectionDialog(QDialog):
         layout.addWidget(self.message)
         layout.addWidget(buttons)
 
+    def choose_kind(self, name: str) -> None:
+        """Begin with a kind of connection."""
+        self.kind.setCurrentIndex(self.kind.findData(name))
+
     def _fill(self) -> None:
         """Show the fields of the chosen kind."""
         while self._form.rowCount() > _FIXED_ROWS:

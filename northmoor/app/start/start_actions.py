@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, QProcess, QSettings, Qt, pyqtSignal
 from PyQt6.QtGui import QGuiApplication
-from PyQt6.QtWidgets import QFileDialog, QWidget
+from PyQt6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
 from northmoor.app.document_controller import DocumentController
 from northmoor.app.language.core_sentences import core_text
@@ -18,8 +18,11 @@ from northmoor.app.worker import Worker
 from northmoor.core.authoring.starters.field_roles import readable_name
 from northmoor.core.authoring.starters.starter_layouts import empty_report
 from northmoor.core.errors import NorthmoorError
+from northmoor.core.model import page_templates
+from northmoor.core.model.data.connections import CONNECTION_KINDS
 from northmoor.core.model.report import Report
 from northmoor.core.sources.library import Library
+from northmoor.core.store.page_template_files import read_page
 from northmoor.core.store.report_files import load_report, save_report
 
 if TYPE_CHECKING:
@@ -76,10 +79,36 @@ class StartActions(QObject):
         try:
             library = Library.around(path, self._controller.secrets)
             connection = library.connect(str(path))
+        except NorthmoorError as error:
+            self.message.emit(core_text(error), "fault")
+        else:
+            self._choose_tables(library, connection, path.name)
+
+    def connect_to_server(self) -> None:
+        """Begin a report on what a server has: the folder of the reports is asked for, then the connection."""
+        title = tr("Choose the folder where your reports are kept")
+        folder = QFileDialog.getExistingDirectory(self._window, title, str(Path.home()))
+        if not folder:
+            return
+        from northmoor.app.data.connection_dialog import ConnectionDialog  # dialogs are loaded on first use
+
+        try:
+            library = Library.around(Path(folder), self._controller.secrets)
+        except NorthmoorError as error:
+            self.message.emit(core_text(error), "fault")
+            return
+        dialog = ConnectionDialog(library, self._worker, None, self._window)
+        dialog.choose_kind(next(kind.name for kind in CONNECTION_KINDS if kind.is_server))
+        if dialog.exec() == ConnectionDialog.DialogCode.Accepted:
+            self._choose_tables(library, dialog.name.text(), dialog.name.text())
+
+    def _choose_tables(self, library: Library, connection: str, shown: str) -> None:
+        """Let a report begin with the tables of a connection."""
+        try:
             catalog = wait_for(
                 lambda stop: library.catalog(connection, stop),
                 self._window,
-                tr("Reading the tables of {file} …").format(file=path.name),
+                tr("Reading the tables of {file} …").format(file=shown),
             )
         except NorthmoorError as error:
             self.message.emit(core_text(error), "fault")
@@ -95,10 +124,30 @@ class StartActions(QObject):
         self.dialog.open()
 
     def new_empty(self) -> None:
-        """Begin with an empty page, under a name that is asked for."""
+        """Begin with an empty page, or one that the library keeps, under a name that is asked for."""
         path = self._ask_path("report.moor")
-        if path is not None:
-            self._begin(empty_report(readable_name(path.stem)), path)
+        if path is None:
+            return
+        try:
+            report = self._with_kept_page(empty_report(readable_name(path.stem)), Library.around(path.parent))
+        except NorthmoorError as error:
+            self.message.emit(core_text(error), "fault")
+            return
+        if report is not None:
+            self._begin(report, path)
+
+    def _with_kept_page(self, report: Report, library: Library) -> Report | None:
+        """An empty report with the page that is chosen of those that a library keeps; None where none is chosen. Raises
+        ReportFileError."""
+        kept = sorted((library.root / page_templates.FOLDER).glob(f"*{page_templates.ENDING}"))
+        if not kept:
+            return report
+        names = [tr("Empty page"), *(path.name.removesuffix(page_templates.ENDING) for path in kept)]
+        name, is_chosen = QInputDialog.getItem(self._window, tr("New report"), tr("Page"), names, 0, False)
+        if not is_chosen or name == names[0]:
+            return report if is_chosen else None
+        template = read_page(kept[names.index(name) - 1])
+        return page_templates.with_page(report, report.editions[0].name, template)
 
     def new_from_report(self) -> None:
         """Begin with a copy of another report."""
