@@ -4,12 +4,13 @@ import ctypes
 import ctypes.util
 import os
 from collections.abc import Callable, Iterator
+from pathlib import Path
 
 import pytest
-from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtGui import QAction
+from PyQt6.QtCore import QMimeData, QPoint, Qt, QUrl
+from PyQt6.QtGui import QAction, QDrag, QMouseEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QComboBox, QListWidget, QListWidgetItem, QMenu, QMenuBar, QWidget
+from PyQt6.QtWidgets import QApplication, QComboBox, QLabel, QListWidget, QListWidgetItem, QMenu, QMenuBar, QWidget
 from pytestqt.qtbot import QtBot
 
 from northmoor.app.widgets.menus import plain_text
@@ -20,6 +21,7 @@ from tests.app.conftest import settle
 from tests.app.test_journey import TABLE, point_on, regions
 from tests.helpers import lines_of
 
+DRAGGED = pytest.mark.qt_log_ignore("root_visual")  # the screen of the tests has no picture of what is dragged
 LEFT, RIGHT = 1, 3
 _CONTROL = 0xFFE3  # XK_Control_L
 _STEP = 15  # milliseconds between the events of one gesture, which the server itself waits
@@ -215,6 +217,25 @@ def entry(menu: QMenu, text: str) -> QAction:
     assert found, (text, [action.text() for action in menu.actions()])
     assert found[0].isEnabled(), found[0].toolTip()
     return found[0]
+
+
+class FileIcon(QLabel):
+    """A file as a file manager shows it, beside the window: it can be dragged."""
+
+    def __init__(self, file: Path, qtbot: QtBot) -> None:
+        super().__init__(file.name)
+        self._file = file
+        qtbot.addWidget(self)
+        self.setGeometry(1290, 20, 100, 60)
+        self.show()
+        qtbot.waitExposed(self)
+
+    def mouseMoveEvent(self, _event: QMouseEvent | None) -> None:
+        data = QMimeData()
+        data.setUrls([QUrl.fromLocalFile(str(self._file))])
+        drag = QDrag(self)
+        drag.setMimeData(data)
+        drag.exec(Qt.DropAction.CopyAction)
 
 
 @pytest.fixture(scope="session")

@@ -4,11 +4,13 @@ from collections.abc import Callable
 from pathlib import Path
 
 import pytest
-from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt
-from PyQt6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent
+from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PyQt6.QtGui import QDragEnterEvent, QDragLeaveEvent, QDragMoveEvent, QDropEvent, QPixmap
+from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from northmoor.app.pages.canvas.drag.field_drop import MIME, target_at
+from northmoor.app.start.file_drops import FileDrops
 from northmoor.app.widgets.menus import plain_text
 from northmoor.app.window import Window
 from northmoor.core.model.blocks.chart import ChartBlock
@@ -16,7 +18,10 @@ from northmoor.core.model.blocks.table import TableBlock
 from northmoor.core.model.data.signal_queries import MeasurementsQuery
 from northmoor.core.model.edits import Target, table_of
 from tests.app.conftest import settle
+from tests.app.mouse import DRAGGED, FileIcon, Mouse, mouse, pointer
 from tests.app.test_journey import TABLE, point_on, regions
+
+__all__ = ["mouse", "pointer"]  # fixtures
 
 
 def drop(window: Window, names: str, at: QPoint) -> bool:
@@ -159,3 +164,34 @@ def test_only_fields_may_be_dropped(window: Window) -> None:
     window.pages.canvas.dragEnterEvent(event)
     assert not event.isAccepted()
     assert not data.hasFormat(MIME)
+
+
+@DRAGGED
+def test_a_picture_is_dropped_between_blocks(
+    mouse: Mouse, tmp_path_factory: pytest.TempPathFactory, qtbot: QtBot
+) -> None:
+    window, file = mouse.window, tmp_path_factory.mktemp("elsewhere") / "seal.png"
+    QPixmap(40, 30).save(str(file))
+    icon = FileIcon(file, qtbot)
+    below = mouse.spot("scope") + QPoint(0, 8)
+    mouse.drag(icon, QPoint(50, 30), window.pages.canvas.viewport(), below)
+    qtbot.waitUntil(lambda: window.controller.selection.kind == "picture", timeout=20_000)
+    blocks = window.controller.edition.blocks
+    assert [block.kind for block in blocks] == ["text", "text", "picture", "table"]
+    assert blocks[2].file == "pictures/seal.png"
+    assert (window.controller.library.root / "pictures" / "seal.png").is_file()
+
+
+def test_what_a_dropped_file_would_do_is_said(window: Window, copy: Path, tmp_path: Path) -> None:
+    (tmp_path / "lines.csv").write_text("a\n1\n")
+    action, left, none = Qt.DropAction.CopyAction, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+    (drops,) = window.findChildren(FileDrops)
+    for path, said in ((tmp_path / "lines.csv", "New report from lines.csv"), (copy, f"Open {copy.name}")):
+        data = QMimeData()
+        data.setUrls([QUrl.fromLocalFile(str(path))])
+        event = QDragEnterEvent(QPoint(600, 400), action, data, left, none)
+        QApplication.sendEvent(window, event)
+        assert event.isAccepted()
+        assert (drops.sign.isVisible(), drops.sign.text()) == (True, said)
+        QApplication.sendEvent(window, QDragLeaveEvent())
+        assert not drops.sign.isVisible()

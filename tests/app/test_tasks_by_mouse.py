@@ -6,9 +6,9 @@ from functools import partial
 from pathlib import Path
 
 import pytest
-from PyQt6.QtCore import QMimeData, QPoint, Qt, QUrl
-from PyQt6.QtGui import QDesktopServices, QDrag, QGuiApplication, QMouseEvent
-from PyQt6.QtWidgets import QFileDialog, QLabel, QToolButton
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtGui import QDesktopServices, QGuiApplication
+from PyQt6.QtWidgets import QFileDialog, QToolButton
 from pytestqt.qtbot import QtBot
 
 from northmoor.app.delivery.deliver_dialog import DeliverDialog
@@ -28,7 +28,7 @@ from northmoor.core.model.pages import PicturePiece, TextPiece
 from northmoor.core.model.styles import Style
 from northmoor.core.store.report_files import load_report
 from tests.app.conftest import in_dialog, settle
-from tests.app.mouse import Mouse, mouse, mouse_of, pointer
+from tests.app.mouse import DRAGGED, FileIcon, Mouse, mouse, mouse_of, pointer
 from tests.app.test_journey import TABLE, lines_in_place
 from tests.app.test_start import LINES
 from tests.app.test_voyage_by_hand import activate
@@ -38,7 +38,6 @@ __all__ = ["mouse", "mouse_of", "pointer"]  # fixtures
 
 FARES = {"row": "detail", "column": "fares"}
 MONTH = {"row": "detail", "column": "month"}
-DRAGGED = pytest.mark.qt_log_ignore("root_visual")  # the screen of the tests has no picture of what is dragged
 TOTAL = {"row": "total", "level": "route", "column": "fares"}
 
 
@@ -88,21 +87,6 @@ def test_1_from_an_unknown_sqlite_file_to_a_grouped_totalled_formatted_report(
     assert {line.cells["landed"] for line in lines if line.kind == "detail"} == {"Mar 2025"}
 
 
-class FileIcon(QLabel):
-    """A file as a file manager shows it: it can be dragged."""
-
-    def __init__(self, file: Path) -> None:
-        super().__init__(file.name)
-        self._file = file
-
-    def mouseMoveEvent(self, _event: QMouseEvent | None) -> None:
-        data = QMimeData()
-        data.setUrls([QUrl.fromLocalFile(str(self._file))])
-        drag = QDrag(self)
-        drag.setMimeData(data)
-        drag.exec(Qt.DropAction.CopyAction)
-
-
 @DRAGGED
 def test_2_a_csv_file_dropped_on_the_window_is_a_listing(
     new_window: Callable[[], Window], mouse_of: Callable[[Window], Mouse], tmp_path: Path, qtbot: QtBot
@@ -112,11 +96,7 @@ def test_2_a_csv_file_dropped_on_the_window_is_a_listing(
     file.write_text(LINES)
     window = new_window()
     hand = mouse_of(window)
-    other = FileIcon(file)
-    qtbot.addWidget(other)
-    other.setGeometry(1290, 20, 100, 60)
-    other.show()
-    qtbot.waitExposed(other)
+    other = FileIcon(file, qtbot)
     hand.drag(other, QPoint(50, 30), window, QPoint(600, 400))
     qtbot.waitUntil(lambda: window.beginning.dialog is not None, timeout=20_000)
     hand.click(window.beginning.dialog.begin)

@@ -110,6 +110,7 @@ class PagesWorkspace(QWidget):
         self.canvas.column_dropped.connect(self.move_column)
         self.canvas.level_dropped.connect(self._move_level)
         self.canvas.fields_dropped.connect(self.placing.drop)
+        self.canvas.picture_dropped.connect(self.blocks.drop_picture)
         self.fields.columns_wanted.connect(self.placing.add_columns)
         self.fields_query.activated.connect(lambda _: self._show_fields(is_read=True))
         self.field_reader.read.connect(lambda _: self._show_fields())

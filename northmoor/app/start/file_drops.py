@@ -1,36 +1,54 @@
-"""Files that are dropped on a window."""
+"""Files that are dragged onto a window: what would be done with one is said while it is over it."""
 
 from pathlib import Path
 
-from PyQt6.QtCore import QEvent, QObject, pyqtSignal
+from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
 from PyQt6.QtGui import QDropEvent
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QLabel, QWidget
+
+from northmoor.app.language.translation import tr
+from northmoor.app.widgets.widget_tools import dragged_file, is_picture
+
+_ABOVE_FOOT = 60
+"""Pixels between what is said and the window's lower edge."""
 
 
 class FileDrops(QObject):
-    """`dropped` tells of one file or folder of this machine that was dropped on a window."""
+    """`dropped` tells of one file or folder of this machine that was dropped on a window. Pictures are
+    dropped on pages, which see to them."""
 
     dropped = pyqtSignal(object)
 
     def __init__(self, window: QWidget) -> None:
         super().__init__(window)
+        self._window = window
+        self.sign = QLabel(window)
+        self.sign.setObjectName("drop-sign")
+        self.sign.setTextFormat(Qt.TextFormat.PlainText)
+        self.sign.hide()
         window.setAcceptDrops(True)
         window.installEventFilter(self)
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         """Accept such a file, and tell when it is dropped."""
+        if event is not None and event.type() == QEvent.Type.DragLeave:
+            self.sign.hide()
         if isinstance(event, QDropEvent) and event.type() in (QEvent.Type.DragEnter, QEvent.Type.Drop):
-            path = _dropped_file(event)
-            if path is not None:
+            path = dragged_file(event)
+            if path is not None and not is_picture(path):
                 event.acceptProposedAction()
+                self._say(path)
                 if event.type() == QEvent.Type.Drop:
+                    self.sign.hide()
                     self.dropped.emit(path)
                 return True
         return super().eventFilter(watched, event)
 
-
-def _dropped_file(event: QDropEvent) -> Path | None:
-    data = event.mimeData()
-    urls = data.urls() if data is not None else []
-    path = Path(urls[0].toLocalFile()) if len(urls) == 1 and urls[0].isLocalFile() else None
-    return path if path is not None and path.exists() else None
+    def _say(self, path: Path) -> None:
+        text = tr("Open {file}") if path.suffix == ".moor" else tr("New report from {file}")
+        self.sign.setText(text.format(file=path.name))
+        self.sign.adjustSize()
+        room = self._window.size()
+        self.sign.move((room.width() - self.sign.width()) // 2, room.height() - self.sign.height() - _ABOVE_FOOT)
+        self.sign.show()
+        self.sign.raise_()

@@ -17,7 +17,7 @@ from northmoor.app.widgets.widget_tools import hide_and_delete
 
 CARDS = (
     ("new_from_data", tr("New from data"), tr("A file, a folder of files, or a database file"), "table-2"),
-    ("connect", tr("Connect to a database"), tr("PostgreSQL, MariaDB, SQL Server: choose its tables"), "database"),
+    ("connect", tr("Connect to a database"), tr("A server: PostgreSQL, MariaDB, SQL Server"), "database"),
     ("new_empty", tr("Empty page"), tr("Or a page that your library keeps"), "file-plus"),
     ("new_from_report", tr("From another report"), tr("A copy of a report, with its layout and queries"), "copy"),
     ("open", tr("Open…"), "Ctrl+O", "folder-open"),

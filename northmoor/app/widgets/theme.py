@@ -69,6 +69,7 @@ QMenu::separator {{ height: 1px; background: {LINE}; margin: 4px 8px; }}
 QStatusBar {{ background: {LINEN}; border-top: 1px solid {LINE}; }}
 QStatusBar::item {{ border: none; }}
 QToolTip {{ background: {PEAT}; color: {MIST}; border: none; padding: 4px 6px; }}
+QLabel#drop-sign {{ background: {HEATHER}; color: {PAPER}; padding: 8px 14px; border-radius: 6px; font-weight: 600; }}
 QDialogButtonBox {{ dialogbuttonbox-buttons-have-icons: 0; }}
 QDialog#finder, QWidget#popup {{ background: {MIST}; border: 1px solid {STONE}; }}
 QWidget#popup QTableWidget {{ background: {MIST}; border: none; }}

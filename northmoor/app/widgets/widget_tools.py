@@ -2,9 +2,10 @@
 
 from collections.abc import Sequence
 from html import escape
+from pathlib import Path
 
 from PyQt6.QtCore import QEvent, QSignalBlocker, QSize, Qt
-from PyQt6.QtGui import QFocusEvent, QImage
+from PyQt6.QtGui import QDropEvent, QFocusEvent, QImage
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QAbstractSpinBox,
@@ -23,6 +24,7 @@ from northmoor.core.output.raster import Raster
 
 _EDITORS = (QLineEdit, QTextEdit, QPlainTextEdit, QComboBox, QAbstractSpinBox, QAbstractButton)
 
+_PICTURES = (".png", ".jpg", ".jpeg", ".svg")
 _FRAME = QSize(16, 48)
 """Room for the borders and the title of a window."""
 
@@ -126,3 +128,16 @@ def pass_focus(whole: QWidget, part: QWidget) -> None:
     a focus policy of its own would not hear."""
     whole.setFocusProxy(part)
     whole.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
+
+
+def dragged_file(event: QDropEvent) -> Path | None:
+    """The one file or folder that is dragged; None for anything else."""
+    data = event.mimeData()
+    urls = data.urls() if data is not None else []
+    path = Path(urls[0].toLocalFile()) if len(urls) == 1 and urls[0].isLocalFile() else None
+    return path if path is not None and path.exists() else None
+
+
+def is_picture(path: Path) -> bool:
+    """Whether a file is a picture that a report can have."""
+    return path.suffix.lower() in _PICTURES

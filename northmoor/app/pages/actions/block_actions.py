@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QFileDialog
 from northmoor.app.document_controller import WHOLE_PAGE, DocumentController, Selection
 from northmoor.app.language.translation import in_sentence, tr
 from northmoor.app.pages.actions.part_actions import SelectedPart, selected_part
+from northmoor.app.pages.canvas.drag.field_drop import DropTarget
 from northmoor.core.errors import NorthmoorError
 from northmoor.core.expr.language import column_expression
 from northmoor.core.model import clipboard, edits
@@ -112,10 +113,21 @@ class BlockActions(QObject):
             str(begin if begin.is_dir() else library.root),
             tr("Pictures (*.png *.jpg *.jpeg *.svg)"),
         )
-        if not chosen:
+        return self._in_library(Path(chosen)) if chosen else None
+
+    def drop_picture(self, path: Path, place: DropTarget) -> None:
+        """Insert a picture where it was dropped."""
+        file = self._in_library(path)
+        if file is not None and place.place is not None:
+            self.insert_made(tr("Insert a picture"), [edits.new_picture("picture", file)], place.place.target)
+
+    def _in_library(self, path: Path) -> str | None:
+        """The path of a picture in the library, into which one from elsewhere is copied."""
+        library = self._controller.library
+        if library is None:
             return None
         try:
-            return library.copy_in(Path(chosen), PICTURES_FOLDER)
+            return library.copy_in(path, PICTURES_FOLDER)
         except OSError as error:
             self.message.emit(
                 tr("The picture cannot be copied into the library: {error}.").format(error=error.strerror or error),

@@ -24,7 +24,7 @@ from northmoor.app.pages.canvas.drag.block_move import lifted
 from northmoor.app.pages.canvas.drag.column_move import ColumnMoveDrag, is_title
 from northmoor.app.pages.canvas.drag.column_width import LANE, draw_drop, spot_rect
 from northmoor.app.pages.canvas.drag.drop_area import DropArea
-from northmoor.app.pages.canvas.drag.field_drop import DropTarget, target_at
+from northmoor.app.pages.canvas.drag.field_drop import DropTarget, TargetFinder, target_at
 from northmoor.app.pages.canvas.drag.frame_item import ARROWS, POINTERS, FrameItemGrip, ItemDrag, extents_of, grip_at
 from northmoor.app.pages.canvas.drag.guide import draw_guides
 from northmoor.app.pages.canvas.drag.line_hold import LineHold, line_hold_at
@@ -325,14 +325,14 @@ class PageCanvas(DropArea):
                 draw_margins(painter, rect, setup, self.scale())
             draw_rails(painter, rect, shown.places.brackets, self.scale(), self._selection)
 
-    def drop_target(self, point: QPoint) -> tuple[DropTarget, int] | None:
-        """Where fields that are let go at a point would go, and on which page."""
+    def drop_target(self, point: QPoint, find: TargetFinder = target_at) -> tuple[DropTarget, int] | None:
+        """Where fields, or what is looked for otherwise, would go that is let go at a point, and on which page."""
         found = self._beside(point)
         places = self.places(found[0]) if found is not None else None
         if found is None or places is None:
             return None
         page = self.page_rect(found[0]).size() / self.scale()
-        target = target_at(places, *found[1:], (page.width(), page.height()))
+        target = find(places, *found[1:], (page.width(), page.height()))
         return (target, found[0]) if target is not None else None
 
     def places(self, index: int) -> HitMap | None:

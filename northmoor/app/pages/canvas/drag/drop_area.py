@@ -1,16 +1,21 @@
-"""An area that fields can be dropped on: it shows where one would go, and tells where it was let go."""
+"""An area that fields and pictures can be dropped on: it shows where one would go, and tells where it was let go."""
+
+from pathlib import Path
 
 from PyQt6.QtCore import QPoint, pyqtSignal
 from PyQt6.QtGui import QDragEnterEvent, QDragLeaveEvent, QDragMoveEvent, QDropEvent
 from PyQt6.QtWidgets import QAbstractScrollArea, QWidget
 
-from northmoor.app.pages.canvas.drag.field_drop import MIME, DropTarget
+from northmoor.app.pages.canvas.drag.field_drop import MIME, DropTarget, TargetFinder, new_block_at, target_at
+from northmoor.app.widgets.widget_tools import dragged_file, is_picture
 
 
 class DropArea(QAbstractScrollArea):
-    """`fields_dropped` gives the fields and the `DropTarget`; which target a point has, the area itself knows."""
+    """`fields_dropped` gives the fields and the `DropTarget`, `picture_dropped` the file of a picture and that; which
+    target a point has, the area itself knows."""
 
     fields_dropped = pyqtSignal(object, object)
+    picture_dropped = pyqtSignal(object, object)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -18,39 +23,58 @@ class DropArea(QAbstractScrollArea):
         """Where what is dragged would go, and on which page."""
         self.setAcceptDrops(True)
 
-    def drop_target(self, point: QPoint) -> tuple[DropTarget, int] | None:
-        """Where a field that is let go at a point would go, and on which page."""
+    def drop_target(self, point: QPoint, find: TargetFinder = target_at) -> tuple[DropTarget, int] | None:
+        """Where fields, or what is looked for otherwise, would go that is let go at a point, and on which page."""
         raise NotImplementedError
 
+    def _target(self, event: QDropEvent) -> tuple[DropTarget, int] | None:
+        find = new_block_at if _picture(event) is not None else target_at
+        return self.drop_target(event.position().toPoint(), find)
+
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
-        """Fields may be dropped."""
-        if event is not None and (data := event.mimeData()) is not None and data.hasFormat(MIME):
+        """Fields may be dropped, and a picture."""
+        if event is not None and (_fields(event) or _picture(event) is not None):
             event.acceptProposedAction()
 
     def dragMoveEvent(self, event: QDragMoveEvent | None) -> None:
-        """Show where the field would go."""
+        """Show where it would go."""
         assert event is not None
-        self._drop = self.drop_target(event.position().toPoint())
+        self._drop = self._target(event)
         event.setAccepted(self._drop is not None)
         self._update_pages()
 
     def dragLeaveEvent(self, _event: QDragLeaveEvent | None) -> None:
-        """The field goes nowhere."""
+        """It goes nowhere."""
         self._drop = None
         self._update_pages()
 
     def dropEvent(self, event: QDropEvent | None) -> None:
-        """Tell of a field that was dropped."""
+        """Tell of what was dropped."""
         assert event is not None
-        target = self.drop_target(event.position().toPoint())
-        data = event.mimeData()
+        target, picture = self._target(event), _picture(event)
         self._drop = None
         self._update_pages()
-        if target is not None and data is not None:
-            event.acceptProposedAction()
-            self.fields_dropped.emit(bytes(data.data(MIME).data()).decode().split("\n"), target[0])
+        if target is None:
+            return
+        event.acceptProposedAction()
+        if picture is not None:
+            self.picture_dropped.emit(picture, target[0])
+        else:
+            self.fields_dropped.emit(_fields(event), target[0])
 
     def _update_pages(self) -> None:
         viewport = self.viewport()
         assert viewport is not None
         viewport.update()
+
+
+def _fields(event: QDropEvent) -> list[str]:
+    """The names of the fields that are dragged."""
+    data = event.mimeData()
+    return bytes(data.data(MIME).data()).decode().split("\n") if data is not None and data.hasFormat(MIME) else []
+
+
+def _picture(event: QDropEvent) -> Path | None:
+    """The picture that is dragged."""
+    path = dragged_file(event)
+    return path if path is not None and is_picture(path) else None

@@ -1,4 +1,6 @@
-"""Where dragged fields would go: a gap between columns, the rail lane beside a table, a total, or below a block."""
+"""Where what is dragged would go: a gap between columns, the rail lane beside a table, a total, or below a block."""
+
+from collections.abc import Callable
 
 from msgspec import Struct
 
@@ -8,6 +10,8 @@ from northmoor.core.layout.page.hit_testing import HitMap, HitRegion
 from northmoor.core.model.edits import Target
 
 MIME = "application/x-northmoor-field"
+TargetFinder = Callable[[HitMap, int, int, tuple[int, int]], "DropTarget | None"]
+"""Finds where what is dragged would go, of a point on a page of a size, in millipoints."""
 
 
 class DropTarget(Struct, frozen=True):
@@ -48,6 +52,11 @@ def target_at(places: HitMap, x: int, y: int, page: tuple[int, int]) -> DropTarg
             gaps = [left, *(e.x for e in places.edges if e.block == block)]
             at = min(range(len(gaps)), key=lambda n: abs(gaps[n] - x))
             return DropTarget("column", block, at, gaps[at], top, bottom)
+    return new_block_at(places, x, y, page)
+
+
+def new_block_at(places: HitMap, x: int, y: int, page: tuple[int, int]) -> DropTarget | None:
+    """Where a block that is dropped at a point of a page would begin; None beside the page."""
     if not 0 <= x <= page[0]:
         return None
     place = block_place_at(places, x, y)
