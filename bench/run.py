@@ -38,7 +38,7 @@ LIMITS = {
     "first_page": 2.0, "million": 1.5, "million_memory": 1500, "exponent": 1.05,
     "help": 0.3, "window": 1.3, "window_ratio": 10.0, "window_page": 1.2, "window_edit": 50,
     "signals": 1.5, "signal_memory": 1.1, "trend": 2.0,
-    "matrix": 1.3, "charts": 1 / 15, "statements": 1 / 10, "records": 1.1, "tagged": 1.25, "spreadsheet": 3.0,
+    "matrix": 1.3, "charts": 1 / 15, "statements": 0.08, "records": 1.1, "tagged": 1.25, "spreadsheet": 3.0,
 }  # fmt: skip
 SIZES = (10_000, 100_000, 1_000_000)
 STATEMENTS, LINES = 10_000, 100

@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import QApplication, QMenu
 from northmoor.app.delivery.deliver_dialog import DeliverDialog
 from northmoor.app.document_controller import Selection
 from northmoor.app.pages.canvas.hit_selection import selection_of
+from northmoor.app.widgets.menus import plain_text
 from northmoor.app.widgets.preferences import Preferences, write_preferences
 from northmoor.app.widgets.theme import apply_theme
 from northmoor.app.window import Window
@@ -192,10 +193,10 @@ def take_hand(application: QApplication, window: Window) -> None:
     canvas._pointed = 0, spot
     settle(application, window)
     place = canvas.selection_on_screen()
-    menu.open(place.topRight() - QPoint(0, 150))
+    menu.open(place.topRight() - QPoint(0, 260))  # above the foot of the picture
     opened = application.activePopupWidget()
     assert isinstance(opened, QMenu)
-    opened.setActiveAction(next(action for action in opened.actions() if action.text() == "Format"))
+    opened.setActiveAction(next(action for action in opened.actions() if plain_text(action) == "Format"))
     QTest.keyClick(opened, Qt.Key.Key_Right)
     take_screen(application, window, "menu.png")
     while (popup := application.activePopupWidget()) is not None:
