@@ -104,6 +104,9 @@ class Worker(QObject):
         self._render: RenderJob | None = None
         self._tasks: list[tuple[Callable[[CancelToken], None], CancelToken]] = []
         self._pages: list[tuple[int, float]] = []
+        self._looked_at: tuple[int, float] | None = None
+        """The page that was wanted first of late: of a new document it is made before anybody asks."""
+        self._made_unasked: tuple[int, float] | None = None
         self._document: Document | None = None
         self._unchecked: Rendered | None = None
         self._session: Session | None = None
@@ -121,7 +124,7 @@ class Worker(QObject):
         """Render a report, overtaking a rendering that is under way."""
         with self._condition:
             self._render = job
-            self._pages = []
+            self._pages, self._made_unasked = [], None
             if self._render_runs:
                 self._stop.cancel()
             self._condition.notify()
@@ -130,7 +133,10 @@ class Worker(QObject):
         """Make pictures of pages (index and scale) of the newest document, in this order; earlier wishes are
         dropped."""
         with self._condition:
-            self._pages = list(wanted)
+            self._looked_at = wanted[0] if wanted else self._looked_at
+            is_begun = self._made_unasked not in self._pages
+            self._pages = [page for page in wanted if page != self._made_unasked or not is_begun]
+            self._made_unasked = None
             self._condition.notify()
 
     def resolve_values(self, job: RenderJob) -> None:
@@ -265,8 +271,12 @@ class Worker(QObject):
         except NorthmoorError as error:
             self.failed.emit(core_text(error))
             return
-        self._document = document
         self._unchecked = Rendered(document, job, perf_counter() - began)
+        with self._condition:
+            self._document = document
+            seen = self._looked_at
+            self._made_unasked = seen if seen is not None and seen[0] < len(document) else None
+            self._pages = [seen] if seen is not None and self._made_unasked else []
         self.rendered.emit(self._unchecked)
 
     def _check(self, stop: CancelToken) -> None:

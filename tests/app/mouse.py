@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
-from PyQt6.QtCore import QMimeData, QPoint, Qt, QUrl
+from PyQt6.QtCore import QMimeData, QPoint, QRect, Qt, QUrl
 from PyQt6.QtGui import QAction, QDrag, QMouseEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QComboBox, QLabel, QListWidget, QListWidgetItem, QMenu, QMenuBar, QWidget
@@ -192,9 +192,12 @@ class Mouse(FaresTable):
         self.click(view.viewport(), view.visualRect(index).center())
 
     def tick(self, items: QListWidget, item: QListWidgetItem) -> None:
-        """Click the box before an item of a list."""
-        box = items.visualItemRect(item)
+        """Click the box before an item of a list, and wait until it is ticked."""
+        before, box = item.checkState(), QRect()
+        while box != (box := items.visualItemRect(item)):
+            self._qtbot.wait(4 * _STEP)  # a dialog that has just opened places its parts still
         self.click(items.viewport(), QPoint(box.left() + 10, box.center().y()))
+        self._qtbot.waitUntil(lambda: item.checkState() != before, timeout=20_000)
 
     def write(self, text: str) -> None:
         """Type a word over what is chosen where the keyboard is."""

@@ -184,6 +184,11 @@ def test_a_column_is_renamed_in_one_step_with_all_its_uses(window: Window, data:
     data.columns.editors["name"].setText("fares")  # there is one already
     data.columns.editors["name"].editingFinished.emit()
     assert window.controller.report == report
+    assert data.columns.editors["name"].text() == "passengers"
+    data.columns.editors["name"].setText("begun")
+    data.run()  # rows that arrive leave what is being typed
+    qtbot.waitUntil(lambda: not data.worker.is_busy and data.pane.rows.is_whole, timeout=10_000)
+    assert data.columns.editors["name"].text() == "begun"
     window.controller.undo()
     assert window.controller.report == before
     settle(window, qtbot)

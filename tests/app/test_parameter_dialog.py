@@ -6,7 +6,7 @@ from typing import Any
 
 import pytest
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QComboBox, QLabel, QPushButton, QWidget
+from PyQt6.QtWidgets import QComboBox, QDialog, QLabel, QLineEdit, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
 from northmoor.app.parameters.choice_editors import FixedChoices, PickedColumn
@@ -236,6 +236,21 @@ def test_a_superseded_query_is_cancelled(window: Window, qtbot: QtBot) -> None:
     window.controller.set_value("year", 2024)
     settle(window, qtbot)
     assert fares(window) == ["1.00"]
+
+
+def test_dialogs_of_a_report_are_closed_with_it(window: Window, qtbot: QtBot) -> None:
+    for name in ("parameters", "styles", "editions", "replace"):
+        window.actions_by_name[name].trigger()
+    dialogs = [dialog for dialog in window.findChildren(QDialog) if dialog.isVisible()]
+    assert len(dialogs) == 4
+    assert window.dialog is not None
+    line = editor(window.dialog, "name")
+    assert isinstance(line, QLineEdit)
+    line.setFocus()
+    line.setText("begun")  # and not yet entered
+    window.files.close()
+    assert window.controller.report is None
+    assert not any(dialog.isVisible() for dialog in dialogs)
 
 
 def test_a_report_without_parameters_offers_to_define_one(window: Window, copy: Path, qtbot: QtBot) -> None:

@@ -58,6 +58,7 @@ class ParametersDialog(QDialog):
         self.now.setTextFormat(Qt.TextFormat.PlainText)
         self.now.setContentsMargins(14, 6, 14, 8)
         self._place()
+        controller.closed.connect(self.close)
         controller.changed.connect(self.refresh)
         controller.resolved_changed.connect(self._show_now)
         controller.refused.connect(self._refused)
@@ -197,7 +198,8 @@ class ParametersDialog(QDialog):
 
     def _change(self, parameter: Parameter, field: str, value: Any) -> None:
         name, library = parameter.name, self._controller.library
-        assert library is not None
+        if library is None:
+            return  # the report was closed while this was typed
         label = tr("Change the parameter {name}").format(name=name)
         if field == "name":
             self._rename(name, value)
@@ -231,8 +233,7 @@ class ParametersDialog(QDialog):
 
     def _rename(self, old: str, new: str) -> None:
         library = self._controller.library
-        assert library is not None
-        if new and new != old:
+        if library is not None and new and new != old:
             given = self._controller.requested_values.get(old, BY_DEFAULT)
             self._new_name = new
             if self._edit(

@@ -56,6 +56,7 @@ class ColumnPanel(QWidget):
             own.part_chosen.connect(self.part_chosen)
         self.editors: dict[str, QWidget] = {}
         self._renamed: str | None = None
+        self._shown: tuple[QueryColumn | None, ValueType | None] = None, None
 
     def edit_name_of(self, column: str) -> None:
         """Begin to edit the name of a column as soon as that one is shown."""
@@ -71,7 +72,19 @@ class ColumnPanel(QWidget):
             own.setVisible(bool(own.count()))
 
     def show_column(self, setting: QueryColumn | None, kind: ValueType | None) -> None:
-        """Show a column's settings; None for no column."""
+        """Show a column's settings; None for no column. Those that are shown already stay as they are, with what is
+        being typed."""
+        if (setting, kind) != self._shown or setting is None:
+            self._shown = setting, kind
+            self._fill(setting, kind)
+        if setting is not None and self._renamed == setting.name:
+            self._renamed = None
+            name = self.editors["name"]
+            name.setFocus()
+            if isinstance(name, QLineEdit):
+                name.selectAll()
+
+    def _fill(self, setting: QueryColumn | None, kind: ValueType | None) -> None:
         self._form_host.hide()
         self._form_host.deleteLater()
         self._form_host = QWidget()
@@ -94,16 +107,11 @@ class ColumnPanel(QWidget):
             label = QLabel(text)
             label.setObjectName("quiet")
             form.addRow(label, editor)
-        if self._renamed == setting.name:
-            self._renamed = None
-            name = self.editors["name"]
-            name.setFocus()
-            if isinstance(name, QLineEdit):
-                name.selectAll()
         if kind is not None and hasattr(self.editors["type"], "setPlaceholderText"):
             self.editors["type"].setPlaceholderText(str(kind))
 
     def _commit(self, column: str, field: str, value: Any) -> None:
+        self._shown = None, None  # one that is refused is shown as it was
         self.changed.emit(column, {field: value})
 
 

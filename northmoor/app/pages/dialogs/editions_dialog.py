@@ -63,6 +63,7 @@ class EditionsDialog(QDialog):
         whole = QHBoxLayout(self)
         whole.addLayout(column, 1)
         whole.addLayout(self._right, 1)
+        controller.closed.connect(self.close)
         controller.changed.connect(self.refresh)
         controller.edition_chosen.connect(self.refresh)
         self.refresh()

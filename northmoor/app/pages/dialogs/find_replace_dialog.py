@@ -70,6 +70,7 @@ class ReplaceDialog(QDialog):
         self.list.currentItemChanged.connect(lambda item, _: self._show(item))
         self.list.itemChanged.connect(lambda _: self._count())
         self.replace.clicked.connect(lambda _=False: self.run())
+        controller.closed.connect(self.close)
         controller.changed.connect(self.refresh)
 
     def open_for(self, text: str = "") -> None:

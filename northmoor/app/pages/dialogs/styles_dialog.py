@@ -56,6 +56,7 @@ class StylesDialog(QDialog):
         whole.setSpacing(0)
         whole.addWidget(left)
         whole.addWidget(self.panel, 1)
+        controller.closed.connect(self.close)
         controller.changed.connect(self.refresh)
         self.refresh()
 
