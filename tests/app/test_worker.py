@@ -42,6 +42,28 @@ def test_a_mistake_of_ours_is_told_and_the_next_edit_works(
     settle(window, qtbot)
 
 
+def test_the_page_that_is_looked_at_is_made_once_unasked(
+    window: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """However late the window asks for its pages: before the page is begun, while it is made, or afterwards."""
+    made: list[tuple[Document | None, int, float]] = []
+    show_page, show_pages = window.worker._show_page, window.worker.show_pages
+
+    def note(index: int, scale: float) -> None:
+        made.append((window.worker._document, index, scale))
+        show_page(index, scale)
+
+    monkeypatch.setattr(window.worker, "_show_page", note)
+    for number, wait in enumerate((0.0, 0.01, 0.2)):
+        monkeypatch.setattr(
+            window.worker, "show_pages", lambda wanted, wait=wait: (time.sleep(wait), show_pages(wanted))
+        )
+        window.pages.set_width("fares-table", "fares", 99_000 + number)
+        settle(window, qtbot)
+        assert any(document is window.shown_document and index == 0 for document, index, _ in made)
+    assert len({(id(document), index, scale) for document, index, scale in made}) == len(made)
+
+
 def test_checking_the_pages_is_stopped_and_they_stay(
     window: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:

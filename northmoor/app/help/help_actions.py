@@ -28,6 +28,8 @@ NEWS = tr(
     "data, and PDFs that can be read aloud or archived.</li>"
     "<li>Columns that a query computes, also by hand, and columns for values open in the form that makes them.</li>"
     "<li>What is far from the others in a column, and how its texts are written, is shown beside the rows.</li>"
+    "<li>A report begins on a database server, or with a page that the library keeps; a picture is dropped on the "
+    "page, and texts have formats of their own.</li>"
     "<li>A right click, the menu key or the handle beside the selection offers what can be done to it.</li>"
     "<li>Formats are chosen by samples of the column's own values (Ctrl+Shift+O), also in thousands and with units; "
     "pictures are chosen by what they look like.</li>"
@@ -103,7 +105,8 @@ class Help(QObject):
                 f"<tr><td>{escape(text)}</td><td>&nbsp;&nbsp;{escape(keys)}</td></tr>"
                 for text, keys in self._shortcuts()
             )
-            keys = Topic("keys", tr("Keys and mouse"), f"<h2>Keys and mouse</h2><table>{''.join(lines)}</table>{MOUSE}")
+            title = tr("Keys and mouse")
+            keys = Topic("keys", title, f"<h2>{title}</h2><table>{''.join(lines)}</table>{MOUSE}")
             self.opened = HelpWindow([*topics(), keys, Topic("news", tr("What's new"), NEWS)], self._window)
         return self.opened
 
