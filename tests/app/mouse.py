@@ -5,9 +5,10 @@ import ctypes.util
 import os
 from collections.abc import Callable, Iterator
 from pathlib import Path
+from typing import TypeVar
 
 import pytest
-from PyQt6.QtCore import QMimeData, QPoint, QRect, Qt, QUrl
+from PyQt6.QtCore import QMimeData, QPoint, Qt, QUrl
 from PyQt6.QtGui import QAction, QDrag, QMouseEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QComboBox, QLabel, QListWidget, QListWidgetItem, QMenu, QMenuBar, QWidget
@@ -23,6 +24,7 @@ from tests.helpers import lines_of
 
 DRAGGED = pytest.mark.qt_log_ignore("root_visual")  # the screen of the tests has no picture of what is dragged
 LEFT, RIGHT = 1, 3
+T = TypeVar("T")
 _CONTROL = 0xFFE3  # XK_Control_L
 _STEP = 15  # milliseconds between the events of one gesture, which the server itself waits
 
@@ -100,10 +102,18 @@ class Mouse(FaresTable):
         """Click a widget twice at a point of it: one action."""
         self._click(self._reach(widget, at), times=2)
 
+    def steady(self, find: Callable[[], T]) -> T:
+        """A place, once it stays what it is: what has just opened is still placing its parts."""
+        before, found = None, find()
+        while found != before:
+            self._qtbot.wait(4 * _STEP)
+            before, found = found, find()
+        return found
+
     def _reach(self, widget: QWidget, at: QPoint) -> QPoint:
         """A point of a widget on the screen, where a click goes to that widget."""
         self._qtbot.waitUntil(lambda: widget.isVisible() and widget.isEnabled(), timeout=20_000)
-        place = widget.mapToGlobal(at)
+        place = self.steady(lambda: widget.mapToGlobal(at))
         under = QApplication.widgetAt(place)
         assert under is not None, f"{widget} is not on the screen at {place}"
         assert under is widget or widget.isAncestorOf(under), f"{under} is over {widget}"
@@ -193,9 +203,7 @@ class Mouse(FaresTable):
 
     def tick(self, items: QListWidget, item: QListWidgetItem) -> None:
         """Click the box before an item of a list, and wait until it is ticked."""
-        before, box = item.checkState(), QRect()
-        while box != (box := items.visualItemRect(item)):
-            self._qtbot.wait(4 * _STEP)  # a dialog that has just opened places its parts still
+        before, box = item.checkState(), self.steady(lambda: items.visualItemRect(item))
         self.click(items.viewport(), QPoint(box.left() + 10, box.center().y()))
         self._qtbot.waitUntil(lambda: item.checkState() != before, timeout=20_000)
 

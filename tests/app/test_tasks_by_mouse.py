@@ -358,7 +358,7 @@ def test_28_a_query_column_is_renamed_in_all_its_places(mouse: Mouse, qtbot: QtB
     pane = window.data.pane
     qtbot.waitUntil(lambda: pane.rows is not None and pane.rows.is_whole, timeout=20_000)
     at = pane.rows.names.index("month")
-    middle = pane.header.sectionViewportPosition(at) + pane.header.sectionSize(at) // 2
+    middle = mouse.steady(lambda: pane.header.sectionViewportPosition(at) + pane.header.sectionSize(at) // 2)
     mouse.double_click(pane.header.viewport(), QPoint(middle, 12))
     qtbot.waitUntil(lambda: "name" in window.data.columns.editors and window.data.columns.editors["name"].hasFocus())
     mouse.write("begun")
