@@ -1,4 +1,4 @@
-"""Files that are dragged onto a window: what would be done with one is said while it is over it."""
+"""Files that are dragged onto a window: what dropping one does is shown while it is over the window."""
 
 from pathlib import Path
 
@@ -10,7 +10,7 @@ from northmoor.app.language.translation import tr
 from northmoor.app.widgets.widget_tools import dragged_file, is_picture
 
 _ABOVE_FOOT = 60
-"""Pixels between what is said and the window's lower edge."""
+"""Pixels between the sign and the window's lower edge."""
 
 
 class FileDrops(QObject):
@@ -37,14 +37,14 @@ class FileDrops(QObject):
             path = dragged_file(event)
             if path is not None and not is_picture(path):
                 event.acceptProposedAction()
-                self._say(path)
+                self._show_sign(path)
                 if event.type() == QEvent.Type.Drop:
                     self.sign.hide()
                     self.dropped.emit(path)
                 return True
         return super().eventFilter(watched, event)
 
-    def _say(self, path: Path) -> None:
+    def _show_sign(self, path: Path) -> None:
         text = tr("Open {file}") if path.suffix == ".moor" else tr("New report from {file}")
         self.sign.setText(text.format(file=path.name))
         self.sign.adjustSize()

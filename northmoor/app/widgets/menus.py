@@ -18,7 +18,7 @@ _keys: dict[str, QKeySequence] = {}
 
 
 _AND = "\ufeff"
-"""Stands for an & that is part of a text, while those that mark a letter are set."""
+"""In place of an & that is part of a text, while those that mark a letter are set."""
 
 
 def with_mnemonics(texts: Sequence[str]) -> list[str]:

@@ -11,7 +11,7 @@ from babel.units import format_unit
 from msgspec import Struct
 
 from northmoor.core.errors import ExpressionError
-from northmoor.core.expr.formats import FormatLocale, format_one
+from northmoor.core.expr.formats import FormatLocale, format_one, is_text_type
 from northmoor.core.expr.label_numbers import words_of
 from northmoor.core.expr.named_patterns import cldr_pattern, currency_pattern, percent_pattern
 
@@ -49,7 +49,7 @@ def format_choices(kind: pa.DataType, locale: str) -> tuple[FormatChoice, ...]:
         return (AUTOMATIC, *_times(locale))
     if pa.types.is_integer(kind) or pa.types.is_decimal(kind) or pa.types.is_floating(kind):
         return (AUTOMATIC, *_numbers(locale))
-    return (AUTOMATIC, *_TEXTS) if pa.types.is_string(kind) or pa.types.is_large_string(kind) else ()
+    return (AUTOMATIC, *_TEXTS) if is_text_type(kind) else ()
 
 
 def likely_formats(kind: pa.DataType, name: str, locale: str) -> tuple[FormatChoice, ...]:

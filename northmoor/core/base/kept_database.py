@@ -39,10 +39,11 @@ class KeptDatabase:
             self._connection.execute("begin immediate")
             try:
                 yield self._connection
+                self._connection.execute("commit")
             except BaseException:
-                self._connection.execute("rollback")
+                if self._connection.in_transaction:  # a full disk ends it
+                    self._connection.execute("rollback")
                 raise
-            self._connection.execute("commit")
 
     def rows(self, sql: str, *arguments: object) -> list[tuple[Any, ...]]:
         """The rows of a query."""

@@ -56,7 +56,7 @@ def format_values(values: pa.Array, pattern: str | None, format_locale: FormatLo
         raise ExpressionError(f"A pattern has at most {_LONGEST_PATTERN} characters; this one has {len(pattern):,}.")
     if isinstance(values, pa.ChunkedArray):
         values = values.combine_chunks()
-    if _is_text(values.type) and (pattern is None or text_writer(pattern, format_locale.locale) is None):
+    if is_text_type(values.type) and (pattern is None or text_writer(pattern, format_locale.locale) is None):
         return pc.fill_null(values.cast(pa.string()), scalar(""))
     if pa.types.is_nested(values.type):
         return pa.array([_listed(value, pattern, format_locale) for value in values.to_pylist()], pa.string())
@@ -67,7 +67,8 @@ def format_values(values: pa.Array, pattern: str | None, format_locale: FormatLo
     return pa.DictionaryArray.from_arrays(encoded.indices, texts)
 
 
-def _is_text(kind: pa.DataType) -> bool:
+def is_text_type(kind: pa.DataType) -> bool:
+    """Whether values of a type are texts."""
     return bool(pa.types.is_string(kind) or pa.types.is_large_string(kind))
 
 
@@ -98,7 +99,7 @@ def _format_distinct(values: pa.Array, pattern: str | None, format_locale: Forma
             return texts
     if pa.types.is_null(kind):
         return []
-    write_text = text_writer(pattern, format_locale.locale) if pattern is not None and _is_text(kind) else None
+    write_text = text_writer(pattern, format_locale.locale) if pattern is not None and is_text_type(kind) else None
     if write_text is not None:
         return [write_text(value) for value in values.to_pylist()]
     if pa.types.is_time(kind):

@@ -13,7 +13,7 @@ _DOTTED = ("tr", "az")
 """Languages in which i and ı are two letters, each with a capital of its own."""
 _HIDDEN = "•"
 _NO_BREAK = "\u00a0"
-ELLIPSIS = "…"
+_ELLIPSIS = "…"
 
 
 @lru_cache(maxsize=256)
@@ -52,7 +52,7 @@ def _letters(locale: str) -> tuple[Callable[[str], str], Callable[[str], str]]:
 def _counted_writer(word: str, counts: list[int]) -> Callable[[str], str]:
     count = counts[0]
     if word == "first":
-        return lambda text: text if len(text) <= count else text[:count].rstrip() + ELLIPSIS
+        return lambda text: text if len(text) <= count else text[:count].rstrip() + _ELLIPSIS
     if word == "last":
         return lambda text: _HIDDEN * (len(text) - count) + text[-count:]
     return lambda text: _grouped(text, counts)

@@ -16,6 +16,7 @@ from northmoor.core.compute.groups.boundaries import ScopedExpression
 from northmoor.core.compute.table.evaluation import TableData
 from northmoor.core.document import Document
 from northmoor.core.errors import NorthmoorError
+from northmoor.core.expr.formats import is_text_type
 from northmoor.core.expr.templates import Slot
 from northmoor.core.layout.flow.fragments import ChartFragment, TableFragmentOnPage
 from northmoor.core.layout.page.hit_testing import HitRegion
@@ -32,7 +33,7 @@ class PointedValue(Struct, frozen=True, eq=False):
     @property
     def are_texts(self) -> bool:
         """Whether the values are texts."""
-        return bool(pa.types.is_string(self.values.type) or pa.types.is_large_string(self.values.type))
+        return is_text_type(self.values.type)
 
     @property
     def extremes(self) -> tuple[Any, ...]:

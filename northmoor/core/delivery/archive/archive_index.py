@@ -110,7 +110,7 @@ class ArchiveIndex:
             with self._kept.changing() as database:
                 yield database
         except sqlite3.OperationalError as error:
-            if error.sqlite_errorcode != sqlite3.SQLITE_FULL:
+            if getattr(error, "sqlite_errorcode", None) != sqlite3.SQLITE_FULL:
                 raise
             raise OutputError(_no_room(self._folder)) from error
 

@@ -12,7 +12,7 @@ from msgspec import Struct
 from sqlglot import exp
 from xlsxwriter.utility import xl_col_to_name
 
-from northmoor.core.expr.formats import FormatLocale
+from northmoor.core.expr.formats import FormatLocale, is_text_type
 from northmoor.core.expr.language import parse
 from northmoor.core.layout.inline.formatting import is_numeric
 from northmoor.core.output.content.table_rows import CellContent
@@ -124,7 +124,7 @@ class RowConditions(Struct, frozen=True, eq=False):
         kind = computed.values.type
         if is_text:
             is_drawn = content.draw is not None or cell.pattern is not None or content.when_null is not None
-            is_text_kind = pa.types.is_string(kind) or pa.types.is_large_string(kind)
+            is_text_kind = is_text_type(kind)
             return is_text_kind and not is_drawn and not pc.any(pc.equal(computed.values, "")).as_py()
         if not is_numeric(kind) or content.when_zero is not None or content.currency is not None:
             return False
