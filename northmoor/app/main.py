@@ -15,6 +15,7 @@ from northmoor.app.language.catalogue import use_language
 from northmoor.app.language.length_unit import use_unit
 from northmoor.app.language.translation import tr
 from northmoor.app.widgets.preferences import own_settings, read_preferences
+from northmoor.app.widgets.theme import apply_look, apply_theme
 from northmoor.core.base.gc_pause import gc_paused
 from northmoor.core.sources.local.reader_start import start_reader
 
@@ -36,6 +37,19 @@ def _show_mistake(
     )
 
 
+def follow_system(application: QApplication) -> None:
+    """Become dark and light as the system does, while that is preferred."""
+    hints = application.styleHints()
+    assert hints is not None
+
+    def follow() -> None:
+        preferred = read_preferences(own_settings())
+        if preferred.look == "system":
+            apply_look(application, preferred)
+
+    hints.colorSchemeChanged.connect(lambda _: follow())
+
+
 def run_window(
     reports: Sequence[Path], values: dict[str, Any], watch: Callable[["Window"], object] = lambda _: None
 ) -> int:
@@ -52,9 +66,8 @@ def run_window(
     use_unit(preferred.unit)
     with gc_paused():
         from northmoor.app.tabbed_window import TabbedWindow
-        from northmoor.app.widgets.theme import apply_theme  # it asks the application whether the system is dark
 
-    apply_theme(application)
+    apply_theme(application, preferred)
     window = TabbedWindow()
     sys.excepthook = partial(_show_mistake, window)
     if not reports and preferred.begin_with == "last":

@@ -21,7 +21,7 @@ from pytestqt.qtbot import QtBot
 from northmoor.app.document_controller import Selection
 from northmoor.app.language.time_left import time_left_words
 from northmoor.app.shell import work_progress
-from northmoor.app.widgets.theme import COLORS
+from northmoor.app.widgets.theme import COLORS, RAILS
 from northmoor.app.window import Window
 from northmoor.core.base.progress import CountedProgress
 from northmoor.core.layout.chart.palette import contrast
@@ -163,7 +163,7 @@ def test_texts_borders_and_marks_have_enough_contrast(variant: str) -> None:
         assert contrast(colors["paper"], colors[ground]) >= 4.5  # the primary button, and its focus ring
     for mark in ("edge", "heather"):
         assert min(contrast(colors[mark], ground) for ground in grounds) >= 3, mark
-    assert all(contrast(rail, colors["desk"]) >= 3 for rail in colors["rails"])
+    assert all(contrast(colors[rail], colors["desk"]) >= 3 for rail in RAILS)
 
 
 def test_empty_panels_say_what_belongs_there(new_window: Callable[[], Window], qtbot: QtBot) -> None:

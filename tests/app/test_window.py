@@ -3,30 +3,39 @@
 import os
 import subprocess
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
 from PyQt6.QtCore import QProcess, QSettings, Qt
-from PyQt6.QtGui import QDesktopServices, QGuiApplication, QKeySequence
-from PyQt6.QtWidgets import QMenu, QPushButton, QToolButton
+from PyQt6.QtGui import QDesktopServices, QKeySequence, QPalette
+from PyQt6.QtWidgets import QApplication, QMenu, QPushButton, QToolButton
 from pytestqt.qtbot import QtBot
 
 from northmoor.app.actions import MENUS, all_commands, shortcuts
 from northmoor.app.document_controller import WHOLE_PAGE, Selection
 from northmoor.app.help.topics import GUIDES, topics
 from northmoor.app.language.length_unit import use_unit
+from northmoor.app.main import follow_system
 from northmoor.app.start.keys_dialog import KeysDialog
 from northmoor.app.start.preferences_dialog import PreferencesDialog
 from northmoor.app.tabbed_window import TabbedWindow
 from northmoor.app.widgets.menus import plain_text, with_mnemonics
 from northmoor.app.widgets.preferences import Preferences, preferred_keys, read_preferences, write_preferences
+from northmoor.app.widgets.theme import COLORS, HEATHER, LINEN, MIST, PAPER, STONE_TEXT, apply_look, ink
 from northmoor.app.window import Window
 from northmoor.core.errors import Place
 from northmoor.core.model import edits
 from northmoor.core.model.findings import Finding, Remedy
 from tests.app.conftest import settle
 from tests.app.test_journey import TABLE, editor
+
+
+@pytest.fixture
+def usual_look(qapp: QApplication) -> Iterator[None]:
+    """Whatever look a test shows, those after it have the usual one."""
+    yield
+    apply_look(qapp, Preferences())
 
 
 def submenu(window: Window, *texts: str) -> QMenu:
@@ -63,6 +72,7 @@ def test_report_properties_are_those_of_the_page(window: Window) -> None:
     assert window.focusWidget() is editor(window, "title")
 
 
+@pytest.mark.usefixtures("usual_look")
 def test_preferences_are_kept_and_odd_ones_are_as_at_first(window: Window, tmp_path: Path) -> None:
     dialog = PreferencesDialog(window._settings, window)
     dialog.boxes["look"].setCurrentIndex(dialog.boxes["look"].findData("dark"))
@@ -76,7 +86,7 @@ def test_preferences_are_kept_and_odd_ones_are_as_at_first(window: Window, tmp_p
     assert read_preferences(odd) == Preferences()
 
 
-def test_another_look_is_shown_by_starting_again_with_the_same_reports(
+def test_another_language_is_shown_by_starting_again_with_the_same_reports(
     copy: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, qtbot: QtBot
 ) -> None:
     started: list[list[str]] = []
@@ -94,9 +104,9 @@ def test_another_look_is_shown_by_starting_again_with_the_same_reports(
     tabbed.current.actions_by_name["preferences"].trigger()
     dialog = tabbed.findChild(PreferencesDialog)
     assert dialog is not None
-    assert not dialog.at_once.isVisible()
     dialog.boxes["unit"].setCurrentIndex(0)
-    dialog.boxes["look"].setCurrentIndex(dialog.boxes["look"].findData("dark"))
+    assert not dialog.at_once.isVisible()
+    dialog.boxes["language"].setCurrentIndex(dialog.boxes["language"].findData("de"))
     assert dialog.at_once.isVisible()
     dialog.accept()
     assert started == [["-m", "northmoor", "open", str(copy)]]
@@ -104,15 +114,50 @@ def test_another_look_is_shown_by_starting_again_with_the_same_reports(
     assert not copy.with_name(f".{copy.name}.lock").exists()
 
 
-def test_a_change_of_the_system_look_is_announced_where_it_is_followed(window: Window) -> None:
-    hints = QGuiApplication.styleHints()
+@pytest.mark.usefixtures("usual_look")
+def test_another_look_and_size_of_text_are_shown_at_once(window: Window, qtbot: QtBot) -> None:
+    window.show_workspace("data")
+    qtbot.waitUntil(lambda: window.data.panel.tree.topLevelItemCount() > 0)
+    tree, editor_of_sql = window.data.panel.tree, window.data.editor
+    width = window._switch.width()
+
+    def shown() -> list[str]:
+        button = next(button for button in window.findChildren(QToolButton) if button.objectName() == "workspace")
+        icon_of_button = button.icon().pixmap(20, 20).toImage()
+        dots = {icon_of_button.pixelColor(x, y).name() for x in range(20) for y in range(20)}
+        item = tree.topLevelItem(0)
+        assert item is not None
+        quiet, sql = item.foreground(1).color().name(), editor_of_sql.lexer().paper(0).name()  # type: ignore[union-attr]
+        ground = window.menuBar().palette().color(QPalette.ColorRole.Window).name()  # type: ignore[union-attr]
+        drawn = next(color for color in (COLORS["light"], COLORS["dark"]) if color[HEATHER].lower() in dots)
+        return [drawn[HEATHER], quiet.upper(), sql.upper(), ground.upper()]
+
+    for look, size in (("dark", 18), ("light", 13)):
+        dialog = PreferencesDialog(window._settings, window)
+        dialog.boxes["look"].setCurrentIndex(dialog.boxes["look"].findData(look))
+        dialog.boxes["text_size"].setCurrentIndex(dialog.boxes["text_size"].findData(size))
+        dialog.accept()
+        colors = COLORS[look]
+        assert shown() == [colors[name] for name in (HEATHER, STONE_TEXT, PAPER, LINEN)]
+        assert (window._switch.width() > width) == (size == 18)
+        assert window.isVisible()
+
+
+@pytest.mark.usefixtures("usual_look")
+def test_the_look_follows_the_system_where_that_is_preferred(
+    qapp: QApplication, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    hints = qapp.styleHints()
     assert hints is not None
+    preferred = Preferences()
+    monkeypatch.setattr("northmoor.app.main.read_preferences", lambda _: preferred)
+    monkeypatch.setattr(Preferences, "is_dark", property(lambda own: own.look == "system"))
+    follow_system(qapp)
     hints.colorSchemeChanged.emit(Qt.ColorScheme.Dark)
-    assert "dark" not in window.last_message[0]
-    write_preferences(window._settings, Preferences(look="system"))
+    assert ink(MIST).name().upper() == COLORS["light"][MIST]
+    preferred = Preferences(look="system")
     hints.colorSchemeChanged.emit(Qt.ColorScheme.Dark)
-    assert "The system is dark now" in window.last_message[0]
-    assert plain_text(window.actions_by_name["restart"]) in window.last_message[0]
+    assert ink(MIST).name().upper() == COLORS["dark"][MIST]
 
 
 def test_lengths_are_shown_in_another_unit_at_once(window: Window) -> None:

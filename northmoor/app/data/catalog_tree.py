@@ -2,7 +2,7 @@
 
 from msgspec import Struct
 from PyQt6.QtCore import QPoint, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QKeyEvent
+from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import (
     QHBoxLayout,
     QHeaderView,
@@ -21,7 +21,7 @@ from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import number_text, tr
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.menus import key_tip
-from northmoor.app.widgets.theme import ROWAN, STONE_TEXT
+from northmoor.app.widgets.theme import ROWAN, STONE_TEXT, ink
 from northmoor.app.widgets.widget_tools import plain_tip
 from northmoor.core.model.data.connections import KIND_OF_CONNECTION, Connection
 from northmoor.core.model.data.queries import Query
@@ -127,7 +127,7 @@ class CatalogPanel(QWidget):
             top = QTreeWidgetItem([connection.name, tr(KIND_OF_CONNECTION[connection.kind].tag)])
             top.setIcon(0, icon(KIND_OF_CONNECTION[connection.kind].icon))
             top.setData(0, _NODE, Node("connection", connection.name))
-            top.setForeground(1, QColor(STONE_TEXT))
+            top.setForeground(1, ink(STONE_TEXT))
             top.setTextAlignment(1, Qt.AlignmentFlag.AlignRight)
             self.tree.addTopLevelItem(top)
             top.addChild(_message_entry(tr("reading …")))
@@ -224,7 +224,7 @@ def _section(text: str, button: QToolButton) -> QHBoxLayout:
 
 def _message_entry(text: str, color: str = STONE_TEXT) -> QTreeWidgetItem:
     item = QTreeWidgetItem([text])
-    item.setForeground(0, QColor(color))
+    item.setForeground(0, ink(color))
     item.setToolTip(0, text)
     return item
 
@@ -237,7 +237,7 @@ def _table_entry(connection: str, table: CatalogTable) -> QTreeWidgetItem:
     drawing = "triangle-alert" if table.fault else "eye" if table.is_view else "table-2"
     shown.setIcon(0, icon(drawing, ROWAN) if table.fault else icon(drawing))
     shown.setData(0, _NODE, Node("table", connection, table.name))
-    shown.setForeground(1, QColor(ROWAN if table.fault else STONE_TEXT))
+    shown.setForeground(1, ink(ROWAN if table.fault else STONE_TEXT))
     shown.setTextAlignment(1, Qt.AlignmentFlag.AlignRight)
     shown.setToolTip(0, plain_tip(core_text(table.fault) if table.fault else table.comment))
     shown.addChildren([_column_entry(connection, column) for column in table.columns])
@@ -249,7 +249,7 @@ def _column_entry(connection: str, column: CatalogColumn) -> QTreeWidgetItem:
     item = QTreeWidgetItem([column.name, column.references or kind])
     item.setIcon(0, icon("key-round" if column.is_key else "link" if column.references else _drawing_of(kind)))
     item.setData(0, _NODE, Node("column", connection, column.name))
-    item.setForeground(1, QColor(STONE_TEXT))
+    item.setForeground(1, ink(STONE_TEXT))
     about = f"{column.name}: {kind or tr('any type')}"
     item.setToolTip(0, plain_tip(f"{about}\n{column.comment}" if column.comment else about))
     return item
@@ -264,6 +264,6 @@ def _routine_entry(connection: str, routine: Routine) -> QTreeWidgetItem:
     item = QTreeWidgetItem([shown, tr("procedure") if routine.is_procedure else tr("function")])
     item.setIcon(0, icon("square-function"))
     item.setData(0, _NODE, Node("routine", connection, routine.signature))
-    item.setForeground(1, QColor(STONE_TEXT))
+    item.setForeground(1, ink(STONE_TEXT))
     item.setToolTip(0, plain_tip(routine.signature))
     return item

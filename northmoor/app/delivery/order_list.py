@@ -5,7 +5,7 @@ from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 from PyQt6.QtCore import QModelIndex, QPointF, QRect, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QFont, QPainter, QResizeEvent, QTextCharFormat, QTextLayout
+from PyQt6.QtGui import QFont, QPainter, QResizeEvent, QTextCharFormat, QTextLayout
 from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLabel,
@@ -25,7 +25,7 @@ from northmoor.app.help.help_actions import GUIDE_PROPERTY
 from northmoor.app.language.translation import number_text, tr
 from northmoor.app.widgets.headings import line, section
 from northmoor.app.widgets.icons import icon
-from northmoor.app.widgets.theme import LIT, PEAT, STONE_TEXT
+from northmoor.app.widgets.theme import LIT, PEAT, STONE_TEXT, ink
 from northmoor.core.delivery.service.service_state import ServiceState
 
 _NAME, _LINE = Qt.ItemDataRole.UserRole, Qt.ItemDataRole.UserRole + 1
@@ -44,7 +44,7 @@ class OrderDelegate(QStyledItemDelegate):
         ranges = []
         for start, text, color in ((0, when, STONE_TEXT), (len(when), state, TONE_COLORS[tone])):
             part, form = QTextLayout.FormatRange(), QTextCharFormat()
-            form.setForeground(QColor(color))
+            form.setForeground(ink(color))
             part.start, part.length, part.format = start, len(text), form
             ranges.append(part)
         laid = QTextLayout(f"{when}{state}", font)
@@ -78,11 +78,11 @@ class OrderDelegate(QStyledItemDelegate):
         painter.save()
         area = option.rect
         if option.state & QStyle.StateFlag.State_Selected:
-            painter.fillRect(area, QColor(LIT))
+            painter.fillRect(area, ink(LIT))
         icon(each.icon).paint(painter, QRect(area.left() + 8, area.top() + _GAP + 1, 16, 16))
         title, when, state = self._texts(index)
         width, metrics = self._width(), option.fontMetrics
-        painter.setPen(QColor(PEAT))
+        painter.setPen(ink(PEAT))
         shown = metrics.elidedText(title, Qt.TextElideMode.ElideRight, width)
         painter.drawText(area.left() + _LEFT, area.top() + _GAP + metrics.ascent(), shown)
         laid = self._below(when, state, each.tone, option.font, width)

@@ -21,7 +21,7 @@ from northmoor.app.document_controller import BY_DEFAULT, DocumentController, Se
 from northmoor.app.language.core_sentences import core_place, core_text
 from northmoor.app.language.translation import tr, tr_count
 from northmoor.app.widgets.headings import section
-from northmoor.app.widgets.icons import icon
+from northmoor.app.widgets.icons import IconLabel, icon
 from northmoor.app.widgets.menus import key_tip
 from northmoor.app.widgets.theme import GORSE, LICHEN, ROWAN
 from northmoor.app.widgets.widget_tools import replace_content
@@ -89,8 +89,7 @@ class PreflightPanel(QFrame):
 
     def _row(self, finding: Finding, for_all: Sequence[tuple[str, list[Remedy]]]) -> QWidget:
         row = QFrame()
-        mark = QLabel()
-        mark.setPixmap(icon("triangle-alert", ROWAN if finding.is_error else GORSE).pixmap(16, 16))
+        mark = IconLabel("triangle-alert", ROWAN if finding.is_error else GORSE)
         mark.setAccessibleName(tr("Error") if finding.is_error else tr("Warning"))
         message = QLabel(core_text(finding.message))
         message.setTextFormat(Qt.TextFormat.PlainText)

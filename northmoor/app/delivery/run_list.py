@@ -13,17 +13,7 @@ from northmoor.app.delivery.delivery_snapshot import RunLine
 from northmoor.app.help.help_actions import GUIDE_PROPERTY
 from northmoor.app.language.translation import tr
 from northmoor.app.widgets.headings import draw_hint
-from northmoor.app.widgets.theme import (
-    GORSE_TEXT,
-    HEATHER,
-    LICHEN_TEXT,
-    LINE,
-    LIT,
-    PAGE,
-    PEAT,
-    ROWAN,
-    STONE_TEXT,
-)
+from northmoor.app.widgets.theme import GORSE_TEXT, HEATHER, LICHEN_TEXT, LINE, LIT, PAGE, PEAT, ROWAN, STONE_TEXT, ink
 
 RUN_HEIGHT = 76
 _PICTURE = QSize(44, 60)
@@ -76,8 +66,8 @@ class RunDelegate(QStyledItemDelegate):
         painter.save()
         area = option.rect
         if option.state & QStyle.StateFlag.State_Selected:
-            painter.fillRect(area, QColor(LIT))
-        painter.setPen(QColor(LINE))
+            painter.fillRect(area, ink(LIT))
+        painter.setPen(ink(LINE))
         painter.drawLine(area.bottomLeft(), area.bottomRight())
         self._picture(painter, QRect(area.left() + 14, area.top() + 8, _PICTURE.width(), _PICTURE.height()), line)
         left = area.left() + 14 + _PICTURE.width() + 12
@@ -102,7 +92,7 @@ class RunDelegate(QStyledItemDelegate):
         top = area.top()
         for number, (text, font, color) in enumerate(texts):
             painter.setFont(font)
-            painter.setPen(QColor(color))
+            painter.setPen(ink(color))
             metrics = painter.fontMetrics()
             is_last = number == len(texts) - 1
             height = area.bottom() - top if is_last else metrics.lineSpacing() + 2
@@ -119,9 +109,9 @@ class RunDelegate(QStyledItemDelegate):
     @staticmethod
     def _progress(painter: QPainter, area: QRect, left: int, width: int, share: float) -> None:
         bar = QRect(left, area.bottom() - 14, width, 4)
-        painter.fillRect(bar, QColor(LINE))
+        painter.fillRect(bar, ink(LINE))
         bar.setWidth(int(width * min(max(share, 0.02), 1)))
-        painter.fillRect(bar, QColor(HEATHER))
+        painter.fillRect(bar, ink(HEATHER))
 
     @staticmethod
     def _picture(painter: QPainter, area: QRect, line: RunLine) -> None:
@@ -134,7 +124,7 @@ class RunDelegate(QStyledItemDelegate):
             painter.drawPixmap(place, pixmap)
         else:
             place = QRect(area.left() + 1, area.top(), area.width() - 2, area.height())
-        painter.setPen(QColor(LINE))
+        painter.setPen(ink(LINE))
         painter.drawRect(place)
 
 

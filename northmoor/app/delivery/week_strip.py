@@ -5,13 +5,13 @@ from collections.abc import Sequence
 from datetime import date
 
 from PyQt6.QtCore import QPointF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QFont, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QFont, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QAbstractButton, QFrame, QHBoxLayout, QSizePolicy, QWidget
 
 from northmoor.app.delivery.delivery_snapshot import DAYS_AFTER, DAYS_BEFORE, DayMarks
 from northmoor.app.delivery.run_list import TONE_COLORS
 from northmoor.app.language.translation import moment_text, tr, tr_count
-from northmoor.app.widgets.theme import EDGE, HEATHER, LINE, LIT, MIST, PAPER, PEAT, STONE_TEXT
+from northmoor.app.widgets.theme import EDGE, HEATHER, LINE, LIT, MIST, PAPER, PEAT, STONE_TEXT, ink
 
 _HEIGHT, _LANES, _DOT = 84, 3, 4
 
@@ -56,23 +56,23 @@ class DayButton(QAbstractButton):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         ground = LIT if self.isChecked() else PAPER if self.is_today else MIST
-        painter.fillRect(self.rect(), QColor(ground))
-        painter.setPen(QColor(LINE))
+        painter.fillRect(self.rect(), ink(ground))
+        painter.setPen(ink(LINE))
         painter.drawLine(self.width() - 1, 0, self.width() - 1, self.height())
         font = QFont(self.font())
         font.setWeight(QFont.Weight.DemiBold if self.is_today else QFont.Weight.Normal)
         painter.setFont(font)
-        painter.setPen(QColor(PEAT if self.is_today else STONE_TEXT))
+        painter.setPen(ink(PEAT if self.is_today else STONE_TEXT))
         painter.drawText(11, 20, self._title())
         if self.hasFocus():
-            painter.setPen(QColor(HEATHER))
+            painter.setPen(ink(HEATHER))
             painter.drawRect(self.rect().adjusted(1, 1, -2, -2))
         painter.setPen(Qt.PenStyle.NoPen)
         for number, (at, tone) in enumerate(self.marks.past):
-            painter.setBrush(QColor(TONE_COLORS[tone]))
+            painter.setBrush(ink(TONE_COLORS[tone]))
             painter.drawEllipse(self._point(at, number), _DOT, _DOT)
         painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.setPen(QPen(QColor(EDGE), 1.2))
+        painter.setPen(QPen(ink(EDGE), 1.2))
         for number, at in enumerate(self.marks.coming, len(self.marks.past)):
             painter.drawEllipse(self._point(at, number), _DOT - 0.6, _DOT - 0.6)
         painter.end()

@@ -3,7 +3,7 @@
 from datetime import date, datetime
 
 from PyQt6.QtCore import QDate, Qt
-from PyQt6.QtGui import QColor, QTextCharFormat
+from PyQt6.QtGui import QTextCharFormat
 from PyQt6.QtWidgets import (
     QCalendarWidget,
     QGridLayout,
@@ -19,7 +19,7 @@ from northmoor.app.language.translation import tr
 from northmoor.app.parameters.control_base import ControlState, Popup, PopupControl, value_text
 from northmoor.app.parameters.inline_controls import CommitLine, FieldControl
 from northmoor.app.widgets.icons import icon
-from northmoor.app.widgets.theme import PEAT, STONE_TEXT
+from northmoor.app.widgets.theme import PEAT, STONE_TEXT, ink
 from northmoor.core.model.parameters import Parameter
 from northmoor.core.values.parameter_values import ends_of
 from northmoor.core.values.relative_periods import COMMON, COMMON_DAYS, COMMON_MOMENTS, Span, is_relative
@@ -37,8 +37,8 @@ def calendar() -> QCalendarWidget:
     made.setHorizontalHeaderFormat(QCalendarWidget.HorizontalHeaderFormat.ShortDayNames)
     made.setMinimumSize(290, 200)
     plain, quiet = QTextCharFormat(), QTextCharFormat()
-    plain.setForeground(QColor(PEAT))
-    quiet.setForeground(QColor(STONE_TEXT))
+    plain.setForeground(ink(PEAT))
+    quiet.setForeground(ink(STONE_TEXT))
     for weekend in (Qt.DayOfWeek.Saturday, Qt.DayOfWeek.Sunday):
         made.setWeekdayTextFormat(weekend, plain)
     made.setHeaderTextFormat(quiet)

@@ -3,7 +3,7 @@
 from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import QEvent, QObject, QSettings, Qt
-from PyQt6.QtGui import QColor, QKeyEvent
+from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import (
     QDialog,
     QHeaderView,
@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import (
 from northmoor.app.language.translation import tr
 from northmoor.app.search.matching import PaletteEntry, matching
 from northmoor.app.widgets.icons import icon
-from northmoor.app.widgets.theme import STONE_TEXT
+from northmoor.app.widgets.theme import STONE_TEXT, ink
 
 _ENTRY = Qt.ItemDataRole.UserRole
 _RECENT = "search-recent"
@@ -101,7 +101,7 @@ class CommandPalette(QDialog):
             item.setIcon(0, icon(entry.drawing))
             item.setData(0, _ENTRY, entry)
             for column in (1, 2):
-                item.setForeground(column, QColor(STONE_TEXT))
+                item.setForeground(column, ink(STONE_TEXT))
             items.append(item)
         self.found.addTopLevelItems(items)
         self.found.setCurrentItem(self.found.topLevelItem(0))

@@ -3,14 +3,24 @@
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtCore import QSize, Qt, QUrl, pyqtSignal
+from PyQt6.QtCore import QEvent, QSize, Qt, QUrl, pyqtSignal
 from PyQt6.QtGui import QDesktopServices, QFont, QFontMetrics
-from PyQt6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QLabel, QStatusBar, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QApplication,
+    QButtonGroup,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QStatusBar,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from northmoor.app.document_controller import DocumentController
 from northmoor.app.language.translation import tr
 from northmoor.app.widgets.icons import icon
-from northmoor.app.widgets.theme import HEATHER, PEAT, TEXT_SIZE, UI_FONT
+from northmoor.app.widgets.theme import HEATHER, PEAT
 from northmoor.app.widgets.widget_tools import hide_and_delete
 
 WORKSPACES = (
@@ -22,8 +32,7 @@ WORKSPACES = (
 
 def _width_of(text: str) -> int:
     """How wide the button of a workspace is at least, whose text is bold when it is chosen."""
-    font = QFont(UI_FONT)
-    font.setPixelSize(TEXT_SIZE)
+    font = QApplication.font()
     font.setWeight(QFont.Weight.DemiBold)
     return QFontMetrics(font).horizontalAdvance(text) + 12
 
@@ -41,8 +50,6 @@ class WorkspaceSwitch(QFrame):
         column.setContentsMargins(0, 6, 0, 0)
         column.setSpacing(2)
         group = QButtonGroup(self)
-        width = max(64, *(_width_of(text) for _, text, *_ in WORKSPACES))
-        self.setFixedWidth(width)
         for name, text, drawing, keys in WORKSPACES:
             button = QToolButton()
             button.setObjectName("workspace")
@@ -50,7 +57,6 @@ class WorkspaceSwitch(QFrame):
             button.setIconSize(QSize(20, 20))
             button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
             button.setCheckable(True)
-            button.setFixedSize(width, 62)
             button.setToolTip(f"{text} ({keys})")
             button.setProperty("drawing", drawing)
             button.clicked.connect(partial(self._choose, name))
@@ -58,6 +64,20 @@ class WorkspaceSwitch(QFrame):
             column.addWidget(button)
             self.buttons[name] = button
         column.addStretch(1)
+        self._fit()
+
+    def _fit(self) -> None:
+        """Take the width that the longest name needs."""
+        width, height = max(64, *(_width_of(text) for _, text, *_ in WORKSPACES)), QApplication.font().pixelSize()
+        self.setFixedWidth(width)
+        for button in self.buttons.values():
+            button.setFixedSize(width, 36 + 2 * height)
+
+    def changeEvent(self, event: QEvent | None) -> None:
+        """Keep room for texts of another size."""
+        super().changeEvent(event)
+        if event is not None and event.type() == QEvent.Type.FontChange:
+            self._fit()
 
     def _choose(self, name: str, _: bool = False) -> None:
         self.wanted.emit(name)

@@ -16,6 +16,7 @@ from northmoor.app.language.length_unit import use_unit
 from northmoor.app.language.translation import tr
 from northmoor.app.pages.inspector.inspector_panel import InspectorPanel
 from northmoor.app.widgets.preferences import OFFERED, Preferences, read_preferences, write_preferences
+from northmoor.app.widgets.theme import apply_look
 
 _WORDS: dict[str | int, str] = {
     "light": tr("Light"), "dark": tr("Dark"), "system": tr("As the system"),
@@ -35,13 +36,10 @@ _FIELDS = (
     ("begin_with", tr("&Start with"), tr("What is shown when the program starts")),
 )
 
-_AT_START = ("look", "text_size", "language")
-"""What the texts and colours of the window are made with when the program starts."""
-
 
 class PreferencesDialog(QDialog):
-    """Asks for the preferences. The unit is used at once; for what texts and colours are made with the program starts
-    again, if wanted at once."""
+    """Asks for the preferences. They are used at once, but for the language: texts are written when the program starts,
+    which it does again, if wanted."""
 
     restart_wanted = pyqtSignal()
 
@@ -60,16 +58,15 @@ class PreferencesDialog(QDialog):
             box.setToolTip(tip)
             box.setAccessibleName(label.replace("&", ""))
             form.addRow(label, box)
-        self.at_once = QCheckBox(tr("Start Northmoor again to show look, text size and language"))
+        self.at_once = QCheckBox(tr("Start Northmoor again in this language"))
         self.at_once.setToolTip(
-            tr("The reports that are open are opened again; without it, they change at the next start")
+            tr("The reports that are open are opened again; without it, the language changes at the next start")
         )
         self.at_once.setChecked(True)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
         buttons.accepted.connect(self.accept)
         buttons.rejected.connect(self.reject)
-        for name in _AT_START:
-            self.boxes[name].currentIndexChanged.connect(self._follow)
+        self.boxes["language"].currentIndexChanged.connect(self._follow)
         column = QVBoxLayout(self)
         column.addLayout(form)
         column.addWidget(self.at_once)
@@ -82,16 +79,20 @@ class PreferencesDialog(QDialog):
 
     @property
     def _needs_start(self) -> bool:
-        return any(getattr(self._chosen(), name) != getattr(self._before, name) for name in _AT_START)
+        return self._chosen().language != self._before.language
 
     def _follow(self) -> None:
         self.at_once.setVisible(self._needs_start)
 
     def accept(self) -> None:
-        """Keep what was chosen, and show lengths in the unit."""
+        """Keep what was chosen, and show it."""
         chosen = self._chosen()
         write_preferences(self._settings, chosen)
         use_unit(chosen.unit)
+        application = QApplication.instance()
+        assert isinstance(application, QApplication)
+        if (chosen.look, chosen.text_size) != (self._before.look, self._before.text_size):
+            apply_look(application, chosen)
         for widget in QApplication.allWidgets():
             if isinstance(widget, InspectorPanel):
                 widget.refresh()

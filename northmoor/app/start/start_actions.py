@@ -5,14 +5,12 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QObject, QProcess, QSettings, Qt, pyqtSignal
-from PyQt6.QtGui import QGuiApplication
+from PyQt6.QtCore import QObject, QProcess, QSettings, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
 from northmoor.app.document_controller import DocumentController
 from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr
-from northmoor.app.widgets.preferences import read_preferences
 from northmoor.app.widgets.waiting import wait_for
 from northmoor.app.worker import Worker
 from northmoor.core.authoring.starters.field_roles import readable_name
@@ -58,16 +56,6 @@ class StartActions(QObject):
         super().__init__(window)
         self._controller, self._worker, self._settings, self._window = controller, worker, settings, window
         self.dialog: NewReportDialog | None = None
-        hints = QGuiApplication.styleHints()
-        assert hints is not None
-        hints.colorSchemeChanged.connect(self._follow_system)
-
-    def _follow_system(self, scheme: Qt.ColorScheme) -> None:
-        """Say how the window follows the system, which has become dark or light."""
-        if read_preferences(self._settings).look == "system":
-            now = tr("The system is dark now") if scheme == Qt.ColorScheme.Dark else tr("The system is light now")
-            how = tr("{now}; File › Restart Northmoor shows the window so, with its reports.")
-            self.message.emit(how.format(now=now), "warning")
 
     def new_from_data(self, path: Path | None = None) -> None:
         """Begin a report on a file of data; the library is the one around it, or its folder becomes one."""

@@ -4,15 +4,15 @@ from datetime import datetime
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtCore import QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QRect, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QIcon, QPainter, QPixmap
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QToolButton, QVBoxLayout, QWidget
 
 from northmoor.app.language.translation import moment_text, tr
 from northmoor.app.start.recent_reports import RecentReports
 from northmoor.app.widgets.flow_layout import FlowLayout
-from northmoor.app.widgets.icons import icon
-from northmoor.app.widgets.theme import HEATHER, LINE, PAGE
+from northmoor.app.widgets.icons import IconLabel
+from northmoor.app.widgets.theme import HEATHER, LINE, PAGE, ink
 from northmoor.app.widgets.widget_tools import hide_and_delete
 
 CARDS = (
@@ -62,7 +62,7 @@ class StartPage(QScrollArea):
         column = QVBoxLayout()
         column.setSpacing(10)
         for name, text, about, drawing in CARDS:
-            card = _card(text, about, drawing)
+            card = _Card(text, about, drawing)
             card.clicked.connect(partial(self._want, name))
             self.cards[name] = card
             column.addWidget(card)
@@ -114,30 +114,40 @@ class StartPage(QScrollArea):
         return button
 
 
-def _card(text: str, about: str, drawing: str) -> QPushButton:
+class _Card(QPushButton):
     """A button with an icon, a title and a word about it."""
-    card = QPushButton()
-    card.setObjectName("start-card")
-    card.setAccessibleName(f"{text}: {about}")
-    row = QHBoxLayout(card)
-    row.setContentsMargins(16, 8, 12, 8)
-    row.setSpacing(14)
-    mark, title, word = QLabel(), QLabel(text), QLabel(about)
-    mark.setPixmap(icon(drawing, HEATHER, 22).pixmap(22, 22))
-    title.setObjectName("section")
-    word.setObjectName("quiet")
-    word.setWordWrap(True)
-    lines_of_word = word.fontMetrics().boundingRect(0, 0, 264, 0, Qt.TextFlag.TextWordWrap, about).height()
-    card.setFixedSize(330, 44 + lines_of_word)
-    lines = QVBoxLayout()
-    lines.setSpacing(1)
-    lines.addWidget(title)
-    lines.addWidget(word)
-    row.addWidget(mark)
-    row.addLayout(lines, 1)
-    for label in (mark, title, word):
-        label.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
-    return card
+
+    def __init__(self, text: str, about: str, drawing: str) -> None:
+        super().__init__()
+        self.setObjectName("start-card")
+        self.setAccessibleName(f"{text}: {about}")
+        row = QHBoxLayout(self)
+        row.setContentsMargins(16, 8, 12, 8)
+        row.setSpacing(14)
+        mark, title, self._word = IconLabel(drawing, HEATHER, 22), QLabel(text), QLabel(about)
+        title.setObjectName("section")
+        self._word.setObjectName("quiet")
+        self._word.setWordWrap(True)
+        lines = QVBoxLayout()
+        lines.setSpacing(1)
+        lines.addWidget(title)
+        lines.addWidget(self._word)
+        row.addWidget(mark)
+        row.addLayout(lines, 1)
+        for label in (mark, title, self._word):
+            label.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        self._fit()
+
+    def _fit(self) -> None:
+        room = QRect(0, 0, 264, 0)
+        lines = self._word.fontMetrics().boundingRect(room, Qt.TextFlag.TextWordWrap, self._word.text()).height()
+        self.setFixedSize(330, 44 + lines)
+
+    def changeEvent(self, event: QEvent | None) -> None:
+        """Keep room for texts of another size."""
+        super().changeEvent(event)
+        if event is not None and event.type() == QEvent.Type.FontChange:
+            self._fit()
 
 
 def _page(picture: QPixmap | None) -> QPixmap:
@@ -147,7 +157,7 @@ def _page(picture: QPixmap | None) -> QPixmap:
     painter = QPainter(paper)
     if picture is not None:
         painter.drawPixmap(0, 0, picture.scaledToWidth(paper.width(), Qt.TransformationMode.SmoothTransformation))
-    painter.setPen(QColor(LINE))
+    painter.setPen(ink(LINE))
     painter.drawRect(paper.rect().adjusted(0, 0, -1, -1))
     painter.end()
     paper.setDevicePixelRatio(2)

@@ -22,7 +22,7 @@ from PyQt6.QtWidgets import (
 
 from northmoor.app.language.translation import tr
 from northmoor.app.widgets.popups import BesidePopup
-from northmoor.app.widgets.theme import PAPER, STONE
+from northmoor.app.widgets.theme import PAPER, STONE, ink
 from northmoor.app.widgets.value_editors import Commit, LineEditor
 from northmoor.app.widgets.widget_tools import pass_focus
 from northmoor.core.layout.chart.palette import contrast
@@ -42,9 +42,9 @@ _READABLE = 4.5
 def _swatch(color: str | None, size: int = 16) -> QIcon:
     """A square in a colour; an empty one where none is set."""
     pixmap = QPixmap(size, size)
-    pixmap.fill(QColor(STONE))
+    pixmap.fill(ink(STONE))
     painter = QPainter(pixmap)
-    painter.fillRect(1, 1, size - 2, size - 2, QColor(color or PAPER))
+    painter.fillRect(1, 1, size - 2, size - 2, QColor(color) if color else ink(PAPER))
     painter.end()
     return QIcon(pixmap)
 

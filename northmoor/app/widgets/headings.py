@@ -1,10 +1,10 @@
 """Headings of sections, hairlines between them, and what an empty panel says: what belongs there and how to get it."""
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QColor, QPainter
+from PyQt6.QtGui import QPainter
 from PyQt6.QtWidgets import QAbstractItemView, QFrame, QLabel
 
-from northmoor.app.widgets.theme import STONE_TEXT
+from northmoor.app.widgets.theme import STONE_TEXT, ink
 
 
 def section(text: str) -> QLabel:
@@ -30,7 +30,7 @@ def draw_hint(view: QAbstractItemView, text: str) -> None:
         return
     viewport = view.viewport()
     painter = QPainter(viewport)
-    painter.setPen(QColor(STONE_TEXT))
+    painter.setPen(ink(STONE_TEXT))
     room = viewport.rect().adjusted(12, 10, -12, -8)
     painter.drawText(room, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft | Qt.TextFlag.TextWordWrap, text)
     painter.end()

@@ -5,10 +5,9 @@ from typing import Any
 
 import pyarrow.compute as pc
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
-from PyQt6.QtGui import QColor
 
 from northmoor.app.language.translation import number_text, tr
-from northmoor.app.widgets.theme import STONE_TEXT
+from northmoor.app.widgets.theme import STONE_TEXT, ink
 from northmoor.core.engine.rows import Rows
 from northmoor.core.expr.formats import FormatLocale, format_values
 
@@ -62,7 +61,7 @@ class RowsModel(QAbstractTableModel):
             return None
         text = self._text(index.row(), index.column())
         if role == Qt.ItemDataRole.ForegroundRole:
-            return QColor(STONE_TEXT) if text is None else None
+            return ink(STONE_TEXT) if text is None else None
         if text is None:
             return tr("blank")
         return text if role == Qt.ItemDataRole.DisplayRole or len(text) > 40 else None

@@ -6,7 +6,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import number_text, size_text, tr, tr_count
 from northmoor.app.widgets.headings import section
-from northmoor.app.widgets.icons import icon
+from northmoor.app.widgets.icons import IconLabel
 from northmoor.app.widgets.theme import STONE_TEXT
 from northmoor.app.widgets.widget_tools import hide_and_delete
 from northmoor.core.engine.rows import Rows
@@ -66,8 +66,7 @@ def _step(step: Step) -> QWidget:
     row = QHBoxLayout(whole)
     row.setContentsMargins(0, 0, 0, 0)
     row.setSpacing(8)
-    picture = QLabel()
-    picture.setPixmap(icon("cpu" if step.where.startswith(HERE) else "server", STONE_TEXT, 15).pixmap(15, 15))
+    picture = IconLabel("cpu" if step.where.startswith(HERE) else "server", STONE_TEXT, 15)
     row.addWidget(picture, 0, Qt.AlignmentFlag.AlignTop)
     where = step.where.replace(HERE, tr("here, in the engine"))
     text = QLabel(f"{where}: {core_text(step.what)}")

@@ -4,8 +4,8 @@ import re
 from collections.abc import Iterable, Sequence
 
 from PyQt6.Qsci import QsciAPIs, QsciLexerSQL, QsciScintilla
-from PyQt6.QtCore import QPoint
-from PyQt6.QtGui import QColor, QFont
+from PyQt6.QtCore import QEvent, QPoint
+from PyQt6.QtGui import QFont
 from PyQt6.QtWidgets import QToolTip, QWidget
 
 from northmoor.app.language.translation import tr
@@ -20,6 +20,7 @@ from northmoor.app.widgets.theme import (
     PEAT,
     ROWAN,
     STONE_TEXT,
+    ink,
 )
 from northmoor.app.widgets.widget_tools import plain_tip
 from northmoor.core.errors import Correction
@@ -55,15 +56,12 @@ class SqlEditor(QsciScintilla):
         lexer = QsciLexerSQL(self)
         lexer.setDefaultFont(font)
         lexer.setFont(font)
-        lexer.setColor(QColor(PEAT))
-        lexer.setPaper(QColor(PAPER))
-        for style, color in _COLORS.items():
-            lexer.setColor(QColor(color), style)
         self._words = QsciAPIs(lexer)
         self.setLexer(lexer)
         self.setFont(font)
         self._behave()
         self._look(font)
+        self._color()
 
     def _behave(self) -> None:
         self.setUtf8(True)
@@ -86,23 +84,40 @@ class SqlEditor(QsciScintilla):
         self.SCN_AUTOCSELECTION.connect(lambda word, begin, *_: self._complete(word, begin))
 
     def _look(self, font: QFont) -> None:
-        self.setMatchedBraceBackgroundColor(QColor(LIT))
-        self.setMatchedBraceForegroundColor(QColor(PEAT))
         self.setMarginWidth(0, 0)
         self.setMarginWidth(1, 6)
-        self.setMarginsBackgroundColor(QColor(PAPER))
         self.setMarginsFont(font)
-        self.setCaretForegroundColor(QColor(HEATHER))
         self.setCaretLineVisible(True)
-        self.setCaretLineBackgroundColor(QColor(MIST))
-        self.setSelectionBackgroundColor(QColor(LIT))
-        self.setSelectionForegroundColor(QColor(PEAT))
         self.setFrameShape(QsciScintilla.Shape.NoFrame)
-        for mark, color in ((_FAULT, ROWAN), (_LIKELY, GORSE_TEXT)):
+        for mark in (_FAULT, _LIKELY):
             self.indicatorDefine(QsciScintilla.IndicatorStyle.SquiggleIndicator, mark)
-            self.setIndicatorForegroundColor(QColor(color), mark)
         self.SendScintilla(QsciScintilla.SCI_SETEXTRAASCENT, 2)
         self.SendScintilla(QsciScintilla.SCI_SETEXTRADESCENT, 2)
+
+    def _color(self) -> None:
+        """Take the colours of the look that is shown."""
+        lexer = self.lexer()
+        assert lexer is not None
+        lexer.setColor(ink(PEAT))
+        lexer.setPaper(ink(PAPER))
+        for style, color in _COLORS.items():
+            lexer.setColor(ink(color), style)
+        self.setMatchedBraceBackgroundColor(ink(LIT))
+        self.setMatchedBraceForegroundColor(ink(PEAT))
+        self.setMarginsBackgroundColor(ink(PAPER))
+        self.setCaretForegroundColor(ink(HEATHER))
+        self.setCaretLineBackgroundColor(ink(MIST))
+        self.setSelectionBackgroundColor(ink(LIT))
+        self.setSelectionForegroundColor(ink(PEAT))
+        self.setIndicatorForegroundColor(ink(ROWAN), _FAULT)
+        self.setIndicatorForegroundColor(ink(GORSE_TEXT), _LIKELY)
+
+    def changeEvent(self, event: QEvent | None) -> None:
+        """Take the colours of another look."""
+        assert event is not None
+        super().changeEvent(event)
+        if event.type() == QEvent.Type.StyleChange and self.lexer() is not None:
+            self._color()
 
     def set_completions(self, names: Iterable[str]) -> None:
         """Complete these names, which are as SQL writes them; one in quotes is found and listed by its letters."""

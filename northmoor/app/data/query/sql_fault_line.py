@@ -14,7 +14,6 @@ from northmoor.app.data.query.sentence_text import short
 from northmoor.app.data.query.sql_editor import SqlEditor
 from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr, tr_count
-from northmoor.app.widgets.theme import HEATHER
 from northmoor.core.sources.typing.name_check import SqlFault, sql_faults
 
 _IN_LINE = re.compile(r"(?<=') in line \d+")
@@ -65,7 +64,7 @@ class SqlFaultLine(QWidget):
         words = core_text(_IN_LINE.sub("", first.message))
         others = len(self.faults) - 1
         more = tr_count(others, " {count} more is underlined.", " {count} more are underlined.") if others else ""
-        self.text.setText(f'<a href="#" style="color: {HEATHER}">{line}</a>: {escape(words + more)}')
+        self.text.setText(f'<a href="#">{line}</a>: {escape(words + more)}')
         if first.parameter is not None:
             self.correct.setText(tr("Add :{name}").format(name=first.parameter))
         elif first.correction is not None:

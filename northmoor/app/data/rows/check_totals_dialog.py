@@ -3,12 +3,12 @@
 from typing import Any
 
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QFont
+from PyQt6.QtGui import QFont
 from PyQt6.QtWidgets import QComboBox, QDialog, QHBoxLayout, QLabel, QTableView, QVBoxLayout, QWidget
 
 from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import in_sentence, tr
-from northmoor.app.widgets.theme import LIT, MIST
+from northmoor.app.widgets.theme import LIT, MIST, ink
 from northmoor.app.widgets.widget_tools import set_style_name
 from northmoor.app.worker import Worker
 from northmoor.core.base.cancellation import CancelToken
@@ -47,7 +47,7 @@ class CrossTotalsModel(QAbstractTableModel):
         if role == Qt.ItemDataRole.TextAlignmentRole:
             return Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         if role == Qt.ItemDataRole.BackgroundRole and not (row and column):
-            return QColor(LIT if not row and not column else MIST)
+            return ink(LIT if not row and not column else MIST)
         if role == Qt.ItemDataRole.FontRole and not (row and column):
             bold = QFont()
             bold.setWeight(QFont.Weight.DemiBold)

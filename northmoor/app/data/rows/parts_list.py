@@ -4,11 +4,11 @@ from collections.abc import Sequence
 
 from msgspec import Struct
 from PyQt6.QtCore import QModelIndex, QRect, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QPainter
+from PyQt6.QtGui import QPainter
 from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QStyledItemDelegate, QStyleOptionViewItem
 
 from northmoor.app.language.translation import number_text, tr, tr_count
-from northmoor.app.widgets.theme import HEATHER, LIT, PEAT, STONE_TEXT
+from northmoor.app.widgets.theme import HEATHER, LIT, PEAT, STONE_TEXT, ink
 from northmoor.app.widgets.widget_tools import plain_tip
 
 _PART, _SHARE, _WORDS, _COUNT = (Qt.ItemDataRole.UserRole + n for n in range(4))
@@ -72,17 +72,17 @@ class _Bars(QStyledItemDelegate):
         painter.save()
         room = option.rect.adjusted(6, 2, -6, -2)
         if option.state & (option.state.State_MouseOver | option.state.State_HasFocus):
-            painter.fillRect(option.rect, QColor(LIT))
+            painter.fillRect(option.rect, ink(LIT))
         count = number_text(index.data(_COUNT))
         width = painter.fontMetrics().horizontalAdvance(count)
         lines = room.adjusted(0, 0, 0, -_BAR)
-        painter.setPen(QColor(PEAT))
+        painter.setPen(ink(PEAT))
         shown = painter.fontMetrics().elidedText(
             index.data(_WORDS), Qt.TextElideMode.ElideRight, room.width() - width - 8
         )
         painter.drawText(lines, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, shown)
-        painter.setPen(QColor(STONE_TEXT))
+        painter.setPen(ink(STONE_TEXT))
         painter.drawText(lines, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, count)
         length = max(round(index.data(_SHARE) * room.width()), 1 if index.data(_COUNT) else 0)
-        painter.fillRect(QRect(room.left(), room.bottom() - _BAR + 2, length, _BAR - 1), QColor(HEATHER))
+        painter.fillRect(QRect(room.left(), room.bottom() - _BAR + 2, length, _BAR - 1), ink(HEATHER))
         painter.restore()

@@ -3,11 +3,11 @@
 from typing import Any
 
 from PyQt6.QtCore import QRect, QSize, Qt
-from PyQt6.QtGui import QColor, QFont, QPainter
+from PyQt6.QtGui import QFont, QPainter
 from PyQt6.QtWidgets import QHeaderView, QWidget
 
 from northmoor.app.language.translation import tr, tr_count
-from northmoor.app.widgets.theme import GORSE_TEXT, HEATHER, LINE, LIT, MIST, PEAT, RAILS, STONE_TEXT
+from northmoor.app.widgets.theme import GORSE_TEXT, HEATHER, LINE, LIT, MIST, PEAT, RAILS, STONE_TEXT, ink
 from northmoor.core.compute.explore.profile import ColumnProfile
 from northmoor.core.engine.rows import Rows
 from northmoor.core.expr.formats import FormatLocale, format_one
@@ -15,8 +15,6 @@ from northmoor.core.model.data.queries import QueryColumn
 from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME
 
 HEIGHT = 74
-_BARS = QColor(HEATHER)
-_BARS.setAlphaF(0.45)
 
 
 class ProfileHeader(QHeaderView):
@@ -78,8 +76,8 @@ class ProfileHeader(QHeaderView):
         painter.save()
         is_sorted = self.isSortIndicatorShown() and self.sortIndicatorSection() == column
         is_chosen = self.property("chosen") == self._rows.names[column]
-        painter.fillRect(rect, QColor(LIT if is_chosen else MIST))
-        painter.setPen(QColor(LINE))
+        painter.fillRect(rect, ink(LIT if is_chosen else MIST))
+        painter.setPen(ink(LINE))
         painter.drawLine(rect.topRight(), rect.bottomRight())
         painter.drawLine(rect.bottomLeft(), rect.bottomRight())
         room = rect.adjusted(8, 6, -8, -5)
@@ -95,7 +93,7 @@ class ProfileHeader(QHeaderView):
         bold = QFont(self.font())
         bold.setWeight(QFont.Weight.DemiBold)
         painter.setFont(bold)
-        painter.setPen(QColor(STONE_TEXT if setting.hidden else PEAT))
+        painter.setPen(ink(STONE_TEXT if setting.hidden else PEAT))
         arrow = ("  ↓" if self.sortIndicatorOrder() == Qt.SortOrder.DescendingOrder else "  ↑") if is_sorted else ""
         width = painter.fontMetrics().horizontalAdvance(arrow)
         shown = painter.fontMetrics().elidedText(
@@ -105,7 +103,7 @@ class ProfileHeader(QHeaderView):
         small = QFont(self.font())
         small.setPixelSize(11)
         painter.setFont(small)
-        painter.setPen(QColor(STONE_TEXT))
+        painter.setPen(ink(STONE_TEXT))
         line = room.adjusted(0, 18, 0, 0)
         painter.drawText(line, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft, self._facts(column, setting))
 
@@ -114,7 +112,7 @@ class ProfileHeader(QHeaderView):
         if column >= len(self.profiles) or not self.profiles[column].blanks:
             return 0
         blanks = tr("{blanks:,} blank").format(blanks=self.profiles[column].blanks)
-        painter.setPen(QColor(GORSE_TEXT))
+        painter.setPen(ink(GORSE_TEXT))
         painter.drawText(room, Qt.AlignmentFlag.AlignBottom | Qt.AlignmentFlag.AlignRight, blanks)
         return painter.fontMetrics().horizontalAdvance(blanks) + 6
 
@@ -136,7 +134,7 @@ class ProfileHeader(QHeaderView):
         tallest, width = max(bars), max(2, min(7, room.width() // max(len(bars), 1) - 1))
         assert self._rows is not None
         is_text = not KIND_OF_NAME[self._rows.types[column].kind].is_ordered
-        color = QColor(RAILS[1]) if is_text else _BARS
+        color = ink(RAILS[1] if is_text else HEATHER)
         color.setAlphaF(0.55)
         for number, count in enumerate(bars):
             height = max(round(count / tallest * room.height()), 1 if count else 0)

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 
 from msgspec import Struct
 from PyQt6.QtCore import QModelIndex, QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QKeyEvent, QKeySequence, QPainter, QPen, QPolygonF, QShortcut
+from PyQt6.QtGui import QKeyEvent, QKeySequence, QPainter, QPen, QPolygonF, QShortcut
 from PyQt6.QtWidgets import (
     QHeaderView,
     QLineEdit,
@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
 )
 
 from northmoor.app.language.translation import moment_text, number_text, tr
-from northmoor.app.widgets.theme import HEATHER, STONE_TEXT
+from northmoor.app.widgets.theme import HEATHER, STONE_TEXT, ink
 from northmoor.app.widgets.widget_tools import pass_focus
 from northmoor.core.model.data.signal_logs import SignalLog
 from northmoor.core.sources.fetch.log_survey import LogSurvey, SignalSummary
@@ -45,7 +45,7 @@ class SparkDelegate(QStyledItemDelegate):
             return
         painter.save()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setPen(QPen(QColor(HEATHER), 1.2))
+        painter.setPen(QPen(ink(HEATHER), 1.2))
         painter.drawPolyline(QPolygonF(spark_points(spark, QRectF(option.rect).adjusted(4, 5, -6, -5))))
         painter.restore()
 
@@ -147,7 +147,7 @@ class SignalList(QWidget):
         item.setToolTip(1, signal.kind.help)
         item.setTextAlignment(3, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         for column in (1, 2, 3, 5, 6):
-            item.setForeground(column, QColor(STONE_TEXT))
+            item.setForeground(column, ink(STONE_TEXT))
         if summary is not None and not summary.texts:
             item.setData(4, _SPARK, Spark(summary.numbers, not signal.kind.is_interpolated))
         if self._is_ticked:

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QSizePolicy, QToolTi
 
 from northmoor.app.help.help_actions import GUIDE_PROPERTY
 from northmoor.app.language.translation import moment_text, tr, tr_count
-from northmoor.app.widgets.theme import GORSE, HEATHER, LINE, PEAT, RAILS, STONE_TEXT
+from northmoor.app.widgets.theme import GORSE, HEATHER, LINE, PAPER, PEAT, RAILS, STONE_TEXT, ink
 from northmoor.app.widgets.widget_tools import plain_tip
 from northmoor.core.errors import NorthmoorError
 from northmoor.core.sources.fetch.signal_rows import CutPicture
@@ -20,6 +20,8 @@ from northmoor.core.sources.signals.windows import wall_moment
 
 _ROW, _LABELS, _BAR, _EDGE = 24, 96, 14, 14
 _MOST_ROWS = 5
+_ON_GORSE = "#33291F"
+"""Text on that yellow, which is light in either look."""
 
 
 class SpanStrip(QWidget):
@@ -162,13 +164,13 @@ class _Drawing(QWidget):
         return plain_tip(f"{spans.id[number]}\n{text}" if spans.id[number] else text)
 
     def _label(self, painter: QPainter, room: QRectF, text: str) -> None:
-        painter.setPen(QColor(STONE_TEXT))
+        painter.setPen(ink(STONE_TEXT))
         shown = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, _LABELS - 24)
         box = QRectF(14, room.top(), _LABELS - 20, room.height())
         painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, shown)
 
     def _shade(self, painter: QPainter, picture: CutPicture, place: Callable[[int], float]) -> None:
-        color = QColor(HEATHER)
+        color = ink(HEATHER)
         color.setAlphaF(0.10)
         height = self.sizeHint().height() - 18
         for start, end in zip(picture.spans.start.tolist(), picture.spans.end.tolist(), strict=True):
@@ -178,14 +180,14 @@ class _Drawing(QWidget):
         spans = picture.spans
         for number, (start, end) in enumerate(zip(spans.start.tolist(), spans.end.tolist(), strict=True)):
             box = QRectF(place(start), room.top() + (_ROW - _BAR) / 2, max(place(end) - place(start), 2), _BAR)
-            painter.fillRect(box, QColor(GORSE if spans.is_open[number] else HEATHER))
+            painter.fillRect(box, ink(GORSE if spans.is_open[number] else HEATHER))
             text = spans.id[number] or ""
             if painter.fontMetrics().horizontalAdvance(text) < box.width() - 6:
-                painter.setPen(QColor("#33291F" if spans.is_open[number] else "#FFFFFF"))
+                painter.setPen(QColor(_ON_GORSE) if spans.is_open[number] else ink(PAPER))
                 painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
 
     def _times(self, painter: QPainter, room: QRectF, picture: CutPicture, place: Callable[[int], float]) -> None:
-        painter.setPen(QColor(STONE_TEXT))
+        painter.setPen(ink(STONE_TEXT))
         top = room.bottom()
         for at in _ticks(picture.start, picture.end, self._zone):
             x = place(at)
@@ -215,19 +217,19 @@ def _draw_texts(painter: QPainter, room: QRectF, series: Series, place: Callable
         left, right = place(at), place(until)
         if right - left < 1:
             continue
-        color = QColor(RAILS[number % len(RAILS)])
+        color = ink(RAILS[number % len(RAILS)])
         color.setAlphaF(0.18)
         box = QRectF(left, room.top() + 4, right - left - 1, room.height() - 8)
         painter.fillRect(box, color)
         text = names[int(series.values[number])] if series.is_known[number] else ""
         if painter.fontMetrics().horizontalAdvance(text) < box.width() - 4:
-            painter.setPen(QColor(PEAT))
+            painter.setPen(ink(PEAT))
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
 
 
 def _draw_values(painter: QPainter, room: QRectF, series: Series, place: Callable[[int], float]) -> None:
     """The values as they held: steps, or lines for what is linear; gaps where nothing is known."""
-    painter.setPen(QPen(QColor(LINE), 1))
+    painter.setPen(QPen(ink(LINE), 1))
     base = room.bottom() - 4
     painter.drawLine(QPointF(room.left(), base), QPointF(room.right(), base))
     known = np.flatnonzero(series.is_known)
@@ -240,7 +242,7 @@ def _draw_values(painter: QPainter, room: QRectF, series: Series, place: Callabl
     def y(value: float) -> float:
         return base - (value - low) / height * (room.height() - 9)
 
-    painter.setPen(QPen(QColor(RAILS[1]), 1.4))
+    painter.setPen(QPen(ink(RAILS[1]), 1.4))
     points: list[QPointF] = []
     last_until = -1
     for at, until, value in zip(*(each[known].tolist() for each in (series.at, series.until, doubles)), strict=True):

@@ -36,7 +36,7 @@ from northmoor.app.pages.canvas.hit_selection import link_hint, selection_of, se
 from northmoor.app.pages.canvas.level_rails import RailFinder, draw_rails, rail_at, rail_head_at
 from northmoor.app.pages.canvas.page_stack import AHEAD, GAP, PageStack, next_zoom
 from northmoor.app.pages.canvas.selection_marks import SelectionHandle, draw_selected, is_blank, same_instance
-from northmoor.app.widgets.theme import DESK, LINE, MARK, PAGE, PEAT
+from northmoor.app.widgets.theme import DESK, LINE, MARK, PAGE, PEAT, ink
 from northmoor.app.widgets.widget_tools import image_of
 from northmoor.app.worker import PageShown, Rendered
 from northmoor.core.document import Document
@@ -288,9 +288,9 @@ class PageCanvas(DropArea):
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         """Draw the pages in view, then rails and what is selected."""
         painter = QPainter(self.viewport())
-        painter.fillRect(self.viewport().rect(), QColor(DESK))
+        painter.fillRect(self.viewport().rect(), ink(DESK))
         if not self.page_count:
-            painter.setPen(QColor(PEAT))
+            painter.setPen(ink(PEAT))
             room = self.viewport().rect().adjusted(60, 40, -60, -40)
             painter.drawText(room, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self._message)
         for index in self._visible():
@@ -310,7 +310,7 @@ class PageCanvas(DropArea):
         pixmap, shown = self._pixmaps.get(index), self._shown.get(index)
         if pixmap is not None:
             painter.drawPixmap(QRectF(rect), pixmap, QRectF(pixmap.rect()))
-        painter.setPen(QPen(QColor(LINE), 1))
+        painter.setPen(QPen(ink(LINE), 1))
         painter.drawRect(rect.adjusted(-1, -1, 0, 0))
         if shown is not None:
             for selection in (self._selection, *self._also):

@@ -6,7 +6,7 @@ from PyQt6.QtCore import QPoint, QRect, Qt
 from PyQt6.QtGui import QColor, QFont, QPainter, QPen
 
 from northmoor.app.document_controller import Selection
-from northmoor.app.widgets.theme import LINEN, RAILS
+from northmoor.app.widgets.theme import LINEN, RAILS, ink
 from northmoor.core.layout.page.hit_testing import GroupBracket
 
 STEP = 14
@@ -36,7 +36,7 @@ def draw_rails(
             bracket.block,
             bracket.level,
         )
-        color = QColor(RAILS[bracket.depth % len(RAILS)])
+        color = ink(RAILS[bracket.depth % len(RAILS)])
         painter.setPen(QPen(color, 3 if chosen else 1.5))
         painter.drawLine(x, top, x, bottom)
         if bracket.is_folded:
@@ -55,7 +55,7 @@ def _draw_folded(painter: QPainter, x: int, top: int, color: QColor) -> None:
     """A filled square with a plus: there is more in this group."""
     box = QRect(x - 5, top + 1, 11, 11)
     painter.fillRect(box, color)
-    painter.setPen(QPen(QColor(LINEN), 1.5))
+    painter.setPen(QPen(ink(LINEN), 1.5))
     middle = box.center()
     painter.drawLine(middle.x() - 3, middle.y(), middle.x() + 3, middle.y())
     painter.drawLine(middle.x(), middle.y() - 3, middle.x(), middle.y() + 3)
@@ -70,10 +70,10 @@ def _draw_head(painter: QPainter, x: int, top: int, depth: int) -> None:
     font.setBold(True)
     painter.setFont(font)
     painter.setPen(Qt.PenStyle.NoPen)
-    painter.setBrush(QColor(RAILS[depth % len(RAILS)]))
+    painter.setBrush(ink(RAILS[depth % len(RAILS)]))
     tab = QRect(x - 6, top, 12, 13)
     painter.drawRoundedRect(tab, 2, 2)
-    painter.setPen(QColor(LINEN))
+    painter.setPen(ink(LINEN))
     painter.drawText(tab, Qt.AlignmentFlag.AlignCenter, str(depth + 1))
     painter.restore()
 

@@ -21,7 +21,6 @@ from PyQt6.QtWidgets import (
 from northmoor.app.document_controller import DocumentController
 from northmoor.app.language.translation import tr
 from northmoor.app.widgets.icons import icon
-from northmoor.app.widgets.theme import STONE_TEXT
 from northmoor.app.widgets.value_editors import ChoiceEditor, LineEditor
 from northmoor.app.widgets.widget_tools import hide_and_delete, show_items
 from northmoor.core.model import edits
@@ -186,5 +185,5 @@ class EditionsDialog(QDialog):
 
 def _quiet(text: str) -> QLabel:
     label = QLabel(text)
-    label.setStyleSheet(f"color: {STONE_TEXT};")
+    label.setObjectName("quiet")
     return label

@@ -3,12 +3,12 @@
 from collections.abc import Callable
 
 from PyQt6.QtCore import QEvent, QObject, QPoint, Qt, QTimer
-from PyQt6.QtGui import QColor, QInputMethodEvent, QKeyEvent, QTextCharFormat, QTextFormat
+from PyQt6.QtGui import QInputMethodEvent, QKeyEvent, QTextCharFormat, QTextFormat
 from PyQt6.QtWidgets import QApplication, QFrame, QHBoxLayout, QLabel, QLineEdit, QToolButton
 
 from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr
-from northmoor.app.widgets.theme import ROWAN
+from northmoor.app.widgets.theme import ROWAN, ink
 from northmoor.core.authoring.expression_check import ExpressionFault, KnownNames, check_expression
 
 _AFTER = 250
@@ -63,7 +63,7 @@ class ExpressionChecker(QObject):
     def _underline(self) -> None:
         form = QTextCharFormat()
         form.setUnderlineStyle(QTextCharFormat.UnderlineStyle.WaveUnderline)
-        form.setUnderlineColor(QColor(ROWAN))
+        form.setUnderlineColor(ink(ROWAN))
         kind = QInputMethodEvent.AttributeType.TextFormat
         begin = self._line.cursorPosition()
         marks = []

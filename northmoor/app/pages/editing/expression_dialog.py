@@ -3,7 +3,7 @@
 import re
 
 from PyQt6.QtCore import QEvent, QObject, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QColor, QFont, QKeyEvent, QSyntaxHighlighter, QTextCharFormat, QTextCursor, QTextDocument
+from PyQt6.QtGui import QFont, QKeyEvent, QSyntaxHighlighter, QTextCharFormat, QTextCursor, QTextDocument
 from PyQt6.QtWidgets import (
     QDialog,
     QDialogButtonBox,
@@ -23,7 +23,7 @@ from PyQt6.QtWidgets import (
 from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr
 from northmoor.app.pages.editing.expression_context import ExpressionContext, ExpressionUse
-from northmoor.app.widgets.theme import GORSE_TEXT, HEATHER, LICHEN_TEXT, ROWAN, STONE_TEXT
+from northmoor.app.widgets.theme import GORSE_TEXT, HEATHER, LICHEN_TEXT, ROWAN, STONE_TEXT, ink
 from northmoor.app.widgets.word_completer import argument_place
 from northmoor.core.authoring.completions import FIELDS, Completion, matching_completions
 from northmoor.core.authoring.expression_check import ExpressionFault, check_expression
@@ -54,7 +54,7 @@ class _Colors(QSyntaxHighlighter):
         for begin, end in spans:
             for pattern, color in _COLORS:
                 for found in pattern.finditer(text, begin, end):
-                    self.setFormat(found.start(), found.end() - found.start(), QColor(color))
+                    self.setFormat(found.start(), found.end() - found.start(), ink(color))
 
 
 class ExpressionDialog(QDialog):
@@ -163,7 +163,7 @@ class ExpressionDialog(QDialog):
                 bold.setBold(True)
                 head.setFont(0, bold)
             item = QTreeWidgetItem(heads[each.kind], [each.text, self._about(each)])
-            item.setForeground(1, QColor(STONE_TEXT))
+            item.setForeground(1, ink(STONE_TEXT))
             item.setData(0, _COMPLETION, each)
 
     def _about(self, each: Completion) -> str:
@@ -285,7 +285,7 @@ class ExpressionDialog(QDialog):
         if self.fault is not None and self.text == self.editor.toPlainText():
             mark = QTextEdit.ExtraSelection()
             mark.format.setUnderlineStyle(QTextCharFormat.UnderlineStyle.WaveUnderline)
-            mark.format.setUnderlineColor(QColor(ROWAN))
+            mark.format.setUnderlineColor(ink(ROWAN))
             cursor = self.editor.textCursor()
             last = len(self.text)
             cursor.setPosition(min(self.fault.position, last))

@@ -23,7 +23,7 @@ from PyQt6.QtWidgets import (
 
 from northmoor.app.language.translation import tr
 from northmoor.app.widgets.icons import icon
-from northmoor.app.widgets.theme import HEATHER, PEAT
+from northmoor.app.widgets.theme import HEATHER, PEAT, ink
 from northmoor.app.widgets.widget_tools import pass_focus
 from northmoor.core.model.blocks.text import TextBlock, TextRun
 from northmoor.core.model.edits import changed_style
@@ -189,7 +189,7 @@ class RichTextEditor(QWidget):
         self._change(**{name: None if look is not None and getattr(look, name) else True})
 
     def _choose_color(self) -> None:
-        color = QColorDialog.getColor(QColor(PEAT), self, tr("Choose a colour"))
+        color = QColorDialog.getColor(ink(PEAT), self, tr("Choose a colour"))
         if color.isValid():
             self._change(color=color.name().upper())
 
@@ -246,6 +246,6 @@ def _format(manner: RunFormat) -> QTextCharFormat:
     if look.bold:
         shown.setFontWeight(QFont.Weight.Bold)
     shown.setFontItalic(bool(look.italic))
-    shown.setForeground(QColor(look.color or (HEATHER if manner.style else PEAT)))
+    shown.setForeground(QColor(look.color) if look.color else ink(HEATHER if manner.style else PEAT))
     shown.setFontUnderline(manner.link is not None)
     return shown

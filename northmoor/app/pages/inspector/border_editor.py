@@ -4,11 +4,11 @@ from collections.abc import Mapping
 from typing import Any
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from northmoor.app.language.translation import tr
-from northmoor.app.widgets.theme import EDGE, HEATHER, LINE, PAPER, PEAT
+from northmoor.app.widgets.theme import EDGE, HEATHER, LINE, PAPER, PEAT, ink
 from northmoor.app.widgets.value_editors import Commit
 
 EDGES = ("rule_above", "rule_right", "rule_below", "rule_left")
@@ -66,19 +66,19 @@ class BorderEditor(QWidget):
     def paintEvent(self, _: QPaintEvent | None) -> None:
         """Draw the cell, its lines, and the edge that the keyboard has chosen."""
         painter = QPainter(self)
-        painter.fillRect(self.cell, QColor(PAPER))
-        painter.setPen(QPen(QColor(LINE), 5))
+        painter.fillRect(self.cell, ink(PAPER))
+        painter.setPen(QPen(ink(LINE), 5))
         for y in (0.35, 0.65):
             at = self.cell.top() + y * self.cell.height()
             painter.drawLine(QPointF(self.cell.left() + 14, at), QPointF(self.cell.right() - 14, at))
         for edge, (begin, end) in self._lines().items():
             thickness = self._value[edge]
             style = Qt.PenStyle.SolidLine if thickness else Qt.PenStyle.DotLine
-            painter.setPen(QPen(QColor(PEAT if thickness else EDGE), 3 if thickness else 1, style))
+            painter.setPen(QPen(ink(PEAT if thickness else EDGE), 3 if thickness else 1, style))
             painter.drawLine(begin, end)
         if self.hasFocus():
             begin, end = self._lines()[self._chosen]
-            painter.setPen(QPen(QColor(HEATHER), 2))
+            painter.setPen(QPen(ink(HEATHER), 2))
             painter.drawRect(QRectF(begin, end).normalized().adjusted(-4, -4, 4, 4))
         painter.end()
 

@@ -7,9 +7,8 @@ from typing import Any
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QFont, QFontDatabase
-from PyQt6.QtWidgets import QComboBox
+from PyQt6.QtWidgets import QApplication, QComboBox
 
-from northmoor.app.widgets.theme import TEXT_SIZE
 from northmoor.core.layout.text.fonts import FAMILIES, font_file
 from northmoor.core.model.styles import NamedStyle, style_chain
 
@@ -20,13 +19,12 @@ _BODY = 9_000
 
 @cache
 def report_font(family: str, bold: bool, italic: bool) -> QFont:
-    """A shipped font, in the size of the window's texts; it is loaded when it is first shown."""
+    """A shipped font; it is loaded when it is first shown."""
     path = files("northmoor") / "assets" / "fonts" / f"{font_file(family, bold, italic)}.ttf"
     found = QFontDatabase.applicationFontFamilies(QFontDatabase.addApplicationFont(str(path)))
     font = QFont(found[0] if found else "")
     font.setBold(bold)
     font.setItalic(italic)
-    font.setPixelSize(TEXT_SIZE)
     return font
 
 
@@ -34,7 +32,7 @@ def show_fonts(box: QComboBox) -> None:
     """Show each family in itself."""
     for at in range(box.count()):
         if (family := box.itemData(at)) in FAMILIES:
-            box.setItemData(at, report_font(family, False, False), Qt.ItemDataRole.FontRole)
+            box.setItemData(at, _sized(report_font(family, False, False)), Qt.ItemDataRole.FontRole)
 
 
 def show_styles(box: QComboBox, styles: Sequence[NamedStyle]) -> None:
@@ -45,11 +43,17 @@ def show_styles(box: QComboBox, styles: Sequence[NamedStyle]) -> None:
         if name not in known:
             continue
         chain = style_chain(tuple(styles), name)
-        font = QFont(report_font(_given(chain, "font") or "Plex Sans", bool(_given(chain, "bold")),
-                                 bool(_given(chain, "italic"))))  # fmt: skip
+        bold, italic = bool(_given(chain, "bold")), bool(_given(chain, "italic"))
         scale = min(max((_given(chain, "size") or _BODY) / _BODY, _SMALLEST), _LARGEST)
-        font.setPixelSize(round(TEXT_SIZE * scale))
+        font = _sized(report_font(_given(chain, "font") or "Plex Sans", bold, italic), scale)
         box.setItemData(at, font, Qt.ItemDataRole.FontRole)
+
+
+def _sized(font: QFont, scale: float = 1.0) -> QFont:
+    """A font in the size of the window's texts, or so many times that."""
+    sized = QFont(font)
+    sized.setPixelSize(round(QApplication.font().pixelSize() * scale))
+    return sized
 
 
 def _given(chain: Sequence[NamedStyle], field: str) -> Any:

@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import (
 from northmoor.app.help.help_actions import GUIDE_PROPERTY
 from northmoor.app.language.translation import tr, tr_count
 from northmoor.app.widgets.headings import draw_hint
-from northmoor.app.widgets.icons import icon
+from northmoor.app.widgets.icons import IconLabel, icon
 from northmoor.app.widgets.menus import key_tip
 from northmoor.app.widgets.rows_model import RowsModel
 from northmoor.app.widgets.theme import GORSE, LICHEN, ROWAN
@@ -227,8 +227,7 @@ def _note(text: str, name: str) -> QLabel:
 
 def _marked(drawing: str, color: str, text: str, name: str) -> QWidget:
     label = _note(text, name)
-    mark = QLabel()
-    mark.setPixmap(icon(drawing, color).pixmap(16, 16))
+    mark = IconLabel(drawing, color)
     line = QWidget()
     row = QHBoxLayout(line)
     row.setContentsMargins(0, 0, 0, 0)

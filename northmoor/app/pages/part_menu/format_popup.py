@@ -6,7 +6,7 @@ from functools import partial
 from typing import Any
 
 from PyQt6.QtCore import QRect, Qt
-from PyQt6.QtGui import QBrush, QColor
+from PyQt6.QtGui import QBrush
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QCheckBox,
@@ -26,7 +26,7 @@ from northmoor.app.language.translation import tr
 from northmoor.app.pages.part_menu.format_target import CHANGE_FORMAT, FormatTarget
 from northmoor.app.pages.part_menu.part_context import PartContext
 from northmoor.app.widgets.popups import BesidePopup
-from northmoor.app.widgets.theme import STONE_TEXT
+from northmoor.app.widgets.theme import STONE_TEXT, ink
 from northmoor.core.authoring.format_choices import FormatChoice, format_choices, sample_text, with_decimals
 from northmoor.core.layout.inline.formatting import is_numeric
 
@@ -153,7 +153,7 @@ class FormatPopup(BesidePopup):
                 item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
             if choice is None:
                 item.setFlags(Qt.ItemFlag.NoItemFlags)
-                item.setForeground(QBrush(QColor(STONE_TEXT)))
+                item.setForeground(QBrush(ink(STONE_TEXT)))
             else:
                 item.setData(_PATTERN, (choice.pattern,))
                 item.setToolTip(choice.pattern or tr("By the kind of value"))

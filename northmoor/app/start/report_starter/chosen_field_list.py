@@ -4,14 +4,14 @@ from collections.abc import Mapping, Sequence
 from functools import partial
 
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QDropEvent, QKeyEvent, QPainter, QPaintEvent
+from PyQt6.QtGui import QDropEvent, QKeyEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QAbstractItemView, QHBoxLayout, QLabel, QListWidget, QListWidgetItem, QToolButton, QWidget
 
 from northmoor.app.language.translation import tr
 from northmoor.app.pages.panels.role_choice_box import RoleChoiceBox
-from northmoor.app.widgets.icons import icon
+from northmoor.app.widgets.icons import IconLabel, icon
 from northmoor.app.widgets.kind_looks import KIND_LOOKS
-from northmoor.app.widgets.theme import STONE_TEXT
+from northmoor.app.widgets.theme import STONE_TEXT, ink
 from northmoor.core.authoring.starters.block_starters import BlockStarter, ChosenField, RoleChoice
 from northmoor.core.model.kinds.value_types import ValueType
 
@@ -49,8 +49,7 @@ class ChosenFieldList(QListWidget):
         self.setCurrentRow(min(at, len(self.shown) - 1))
 
     def _row(self, at: int, each: ChosenField, starter: BlockStarter, kind: ValueType) -> QWidget:
-        picture, label = QLabel(), QLabel(each.field.label)
-        picture.setPixmap(icon(KIND_LOOKS[kind.kind].icon).pixmap(16, 16))
+        picture, label = IconLabel(KIND_LOOKS[kind.kind].icon), QLabel(each.field.label)
         label.setTextFormat(Qt.TextFormat.PlainText)
         label.setToolTip(f"{each.field.name}: {kind}")
         label.setMinimumWidth(20)
@@ -123,7 +122,7 @@ class ChosenFieldList(QListWidget):
         viewport = self.viewport()
         if self.count() == 0 and viewport is not None:
             painter = QPainter(viewport)
-            painter.setPen(QColor(STONE_TEXT))
+            painter.setPen(ink(STONE_TEXT))
             flags = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
             painter.drawText(viewport.rect().adjusted(16, 8, -16, -8), flags, _EMPTY)
             painter.end()

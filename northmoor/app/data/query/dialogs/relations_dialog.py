@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 
 from PyQt6.QtCore import QPoint, QPointF, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent, QPen
+from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent, QPen
 from PyQt6.QtWidgets import (
     QDialog,
     QDialogButtonBox,
@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
 
 from northmoor.app.language.translation import number_text, tr
 from northmoor.app.widgets.headings import section
-from northmoor.app.widgets.theme import HEATHER, STONE_TEXT
+from northmoor.app.widgets.theme import HEATHER, STONE_TEXT, ink
 from northmoor.app.widgets.widget_tools import hide_and_delete, plain_tip
 from northmoor.core.sources.builder.relations import Relation, relations
 from northmoor.core.sources.drivers.catalog import Catalog
@@ -112,7 +112,7 @@ class RelationMap(QWidget):
         for relation, box in self.boxes:
             is_key = relation.kind != "same names"
             style = Qt.PenStyle.SolidLine if is_key else Qt.PenStyle.DashLine
-            painter.setPen(QPen(QColor(HEATHER if is_key else STONE_TEXT), 1.5, style))
+            painter.setPen(QPen(ink(HEATHER if is_key else STONE_TEXT), 1.5, style))
             is_left = relation.kind == "refers"
             begin, end = self._edge(self.center, is_right=not is_left), self._edge(box, is_right=is_left)
             path = QPainterPath(begin)

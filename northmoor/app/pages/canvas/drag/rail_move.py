@@ -7,7 +7,7 @@ from PyQt6.QtGui import QColor, QPainter, QPen
 
 from northmoor.app.pages.canvas.drag.protocol import SLACK, PageView
 from northmoor.app.pages.canvas.level_rails import MOST_RAILS, STEP, rail_x
-from northmoor.app.widgets.theme import RAILS
+from northmoor.app.widgets.theme import RAILS, ink
 from northmoor.core.layout.page.hit_testing import GroupBracket
 
 
@@ -44,7 +44,7 @@ class RailMoveDrag:
     def draw(self, painter: QPainter) -> None:
         """Show the rail on its way, and light up the one whose place it takes."""
         page, scale, bracket = self._view.page_rect(self._page), self._view.scale(), self._bracket
-        color = QColor(RAILS[bracket.depth % len(RAILS)])
+        color = ink(RAILS[bracket.depth % len(RAILS)])
         top, bottom = (page.top() + round(at * scale) for at in (bracket.top, bracket.bottom))
         if self.has_moved:
             depths = 1 + max(each.depth for each in self._brackets)
