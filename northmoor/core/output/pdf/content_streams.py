@@ -32,7 +32,8 @@ from northmoor.core.layout.text.advances import advance_table
 from northmoor.core.layout.text.fonts import Font, open_font
 from northmoor.core.layout.text.shaping import Glyphs, ShapedLine, Shaper
 from northmoor.core.output.pdf.font_embedding import FontUse
-from northmoor.core.output.pdf.page_tags import ARTIFACT, GOES_ON, REPEATED, LayerMarks, PageTags
+from northmoor.core.output.pdf.page_tags import ARTIFACT, LayerMarks, PageTags
+from northmoor.core.output.pdf.table_tags import GOES_ON, REPEATED
 
 _ESCAPED = {0x0D: b"\\r", 0x28: b"\\(", 0x29: b"\\)", 0x5C: b"\\\\"}
 HATCH_COLOR, HATCH_THICKNESS = "1 1 1", 700
@@ -221,20 +222,21 @@ def _mark(marks: LayerMarks, number: int) -> bytes:
 def _marks(layers: Sequence[tuple[Texts, LayerMarks]]) -> pa.BinaryArray:
     """The marks before each text of some layers: each ends the one before, but for the first of a layer. There are as
     many different ones as a page has contents, so they are written once each."""
-    contents = [np.full(len(layer), GOES_ON, np.int64) if own.each is None else own.each for layer, own in layers]
-    most = max(int(each.max(initial=0)) for each in contents) + 1
+    lengths = np.array([len(layer) for layer, _ in layers])
+    contents = np.concatenate(
+        [np.full(len(layer), GOES_ON, np.int64) if own.each is None else own.each for layer, own in layers]
+    )
+    most = int(contents.max(initial=0)) + 1
     tags = list(dict.fromkeys(own.tag for _, own in layers))
     written = [
         b"", ARTIFACT, b"EMC " + ARTIFACT,
         *(b"%b/%b <</MCID %d>> BDC" % (end, tag, n) for tag in tags for end in (b"", b"EMC ") for n in range(most)),
     ]  # fmt: skip
-    choices = []
-    for (_, own), each in zip(layers, contents, strict=True):
-        begin = 3 + 2 * most * tags.index(own.tag)
-        found = np.where(each >= 0, begin + most + each, np.where(each == REPEATED, 2, 0))
-        found[:1] = begin + each[:1] if each[:1] >= 0 else np.where(each[:1] == REPEATED, 1, 0)
-        choices.append(found)
-    return pa.array(written, pa.binary()).take(pa.array(np.concatenate(choices)))
+    begins = np.repeat([3 + 2 * most * tags.index(own.tag) for _, own in layers], lengths)
+    choices = np.where(contents >= 0, begins + most + contents, np.where(contents == REPEATED, 2, 0))
+    firsts = np.cumsum(lengths) - lengths
+    choices[firsts] -= np.where(contents[firsts] >= 0, most, np.where(contents[firsts] == REPEATED, 1, 0))
+    return pa.array(written, pa.binary()).take(pa.array(choices))
 
 
 class _LineCache:

@@ -4,26 +4,29 @@ Streams are written as they come; other objects are packed in groups. There is n
 """
 
 import hashlib
-import zlib
 from array import array
 from collections import deque
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from concurrent.futures import Future, ThreadPoolExecutor
+from functools import partial
+from itertools import pairwise
 from typing import BinaryIO
 
 import numpy as np
 import pyarrow as pa
 
 from northmoor.core.base.arrays import Ints
-from northmoor.core.expr.text_concat import concat
+from northmoor.core.expr.text_concat import concat_lists
+from northmoor.core.output.pdf.deflate_streams import deflated, deflated_quickly
 
-COMPRESSION = 6
 _GROUP = 200
 """How many objects are packed together."""
-_MANY, _QUICK, _MOST_WAITING = 2000, 1, 64
-"""How many of very many objects are packed together, how hard, and how many such groups wait to be written."""
+_MANY, _MOST_WAITING = 2000, 16
+"""How many of very many objects are packed together, and how many calls with such wait to be written."""
 _MANY_OBJECTS = 200_000
 """A file of more says quickly where they are, though in more bytes."""
+_PackedStream = tuple[int, dict[str, bytes], bytes]
+"""A stream's number, the entries of its dictionary, and its compressed data."""
 _HEADER = b"%PDF-1.7\n%\xe2\xe3\xcf\xd3\n"
 
 
@@ -38,7 +41,7 @@ class PdfFile:
         self._kinds, self._places, self._within = array("B", [0]), array("Q", [0]), array("H", [0xFFFF])
         self._group: list[tuple[int, bytes]] = []
         self._pool: ThreadPoolExecutor | None = None
-        self._waiting: deque[tuple[int, dict[str, bytes], Future[bytes]]] = deque()
+        self._waiting: deque[Future[list[_PackedStream]]] = deque()
         self._write(_HEADER)
 
     def number(self) -> int:
@@ -56,34 +59,25 @@ class PdfFile:
         self._within.frombytes(bytes(2 * count))
         return first
 
-    def add_many(self, numbers: Ints, bodies: pa.BinaryArray) -> None:
-        """Add objects that are no streams, by the numbers they have; they are compressed on another core."""
-        offsets = np.frombuffer(bodies.buffers()[1], np.int32)[bodies.offset : bodies.offset + len(bodies) + 1]
-        data = memoryview(bodies.buffers()[2] or b"")
-        for begin in range(0, len(bodies), _MANY):
-            end = min(begin + _MANY, len(bodies))
-            of_group = numbers[begin:end]
-            own = self.number()
-            np.frombuffer(self._kinds, np.uint8)[of_group] = 2
-            np.frombuffer(self._places, np.uint64)[of_group] = own
-            np.frombuffer(self._within, np.uint16)[of_group] = np.arange(end - begin)
-            pairs = pa.array(np.stack([of_group, offsets[begin:end] - offsets[begin]], axis=1).ravel())
-            pieces = concat(pairs.cast(pa.string()).cast(pa.binary()), b" ", separator=b"")
-            index = bytes(memoryview(pieces.buffers()[2]))
-            entries = {"Type": b"/ObjStm", "N": b"%d" % (end - begin), "First": b"%d" % len(index)}
-            body = index + data[int(offsets[begin]) : int(offsets[end])].tobytes()
-            self._pack_later(own, entries, body)
+    def add_many(self, numbers: Ints, write: Callable[[], pa.BinaryArray]) -> None:
+        """Add objects that are no streams, by the numbers they have; `write` gives them all as they are written, and
+        is called on another core."""
+        own = self.numbers(-(-len(numbers) // _MANY)) + np.arange(-(-len(numbers) // _MANY))
+        np.frombuffer(self._kinds, np.uint8)[numbers] = 2
+        np.frombuffer(self._places, np.uint64)[numbers] = np.repeat(own, _MANY)[: len(numbers)]
+        np.frombuffer(self._within, np.uint16)[numbers] = np.arange(len(numbers)) % _MANY
+        self._write_later(partial(_packed_groups, own, numbers, write))
 
-    def _pack_later(self, number: int, entries: dict[str, bytes], data: bytes) -> None:
+    def _write_later(self, pack: Callable[[], list[_PackedStream]]) -> None:
         if self._pool is None:
             self._pool = ThreadPoolExecutor(1)
-        self._waiting.append((number, entries, self._pool.submit(zlib.compress, data, _QUICK)))
+        self._waiting.append(self._pool.submit(pack))
         while len(self._waiting) > _MOST_WAITING:
             self._write_waiting()
 
     def _write_waiting(self) -> None:
-        number, entries, packed = self._waiting.popleft()
-        self._put_stream(number, entries, packed.result(), is_packed=True)
+        for number, entries, packed in self._waiting.popleft().result():
+            self._put_stream(number, entries, packed, is_packed=True)
 
     def add(self, body: bytes, number: int | None = None) -> int:
         """Add an object that is no stream; its number."""
@@ -125,14 +119,14 @@ class PdfFile:
             "Info": reference(information), "ID": b"[<%b> <%b>]" % (digest, digest),
         }  # fmt: skip
         start = self._length
-        level = COMPRESSION if len(table) < _MANY_OBJECTS else _QUICK
-        self._put_stream(own, entries, zlib.compress(table.tobytes(), level), is_packed=True)
+        deflate = deflated if len(table) < _MANY_OBJECTS else deflated_quickly
+        self._put_stream(own, entries, deflate(table.tobytes()), is_packed=True)
         self._write(b"startxref\n%d\n%%%%EOF\n" % start)
 
     def _put_stream(self, number: int, entries: Mapping[str, bytes], data: bytes, is_packed: bool) -> int:
         own = dict(entries)
         if not is_packed and "Filter" not in own:
-            data, is_packed = zlib.compress(data, COMPRESSION), True
+            data, is_packed = deflated(data), True
         if is_packed:
             own["Filter"] = b"/FlateDecode"
         own["Length"] = b"%d" % len(data)
@@ -155,12 +149,32 @@ class PdfFile:
         if self._pool is None:
             self._put_stream(own, entries, written, is_packed=False)
         else:
-            self._pack_later(own, entries, written)
+            self._write_later(lambda: [(own, entries, deflated_quickly(written))])
 
     def _write(self, data: bytes) -> None:
         self._target.write(data)
         self._digest.update(data)
         self._length += len(data)
+
+
+def _packed_groups(own: Ints, numbers: Ints, write: Callable[[], pa.BinaryArray]) -> list[_PackedStream]:
+    """Object streams (ISO 32000-1, 7.5.7) of very many objects: each by its `own` number, with the next of `numbers`.
+
+    Each step is taken for all together, as each may have to wait for the thread that makes the pages.
+    """
+    bodies = write()
+    offsets = np.frombuffer(bodies.buffers()[1], np.int32)[bodies.offset : bodies.offset + len(bodies) + 1]
+    begins = np.append(np.arange(0, len(numbers), _MANY), len(numbers))
+    within = offsets[:-1] - np.repeat(offsets[begins[:-1]], np.diff(begins))
+    index = pa.array(np.stack([numbers, within], axis=1).ravel()).cast(pa.string()).cast(pa.binary())
+    indexes = concat_lists(pa.ListArray.from_arrays(pa.array((2 * begins).astype(np.int32)), index), b" ")
+    data = memoryview(bodies.buffers()[2] or b"")
+    packed: list[_PackedStream] = []
+    bounds = zip(pairwise(begins.tolist()), pairwise(offsets[begins].tolist()), strict=True)
+    for number, places, ((first, end), (begin, after)) in zip(own.tolist(), indexes.to_pylist(), bounds, strict=True):
+        entries = {"Type": b"/ObjStm", "N": b"%d" % (end - first), "First": b"%d" % (len(places) + 1)}
+        packed.append((number, entries, deflated_quickly(b"".join((places, b" ", data[begin:after])))))
+    return packed
 
 
 def reference(number: int) -> bytes:

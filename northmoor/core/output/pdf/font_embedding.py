@@ -7,7 +7,8 @@ from msgspec import Struct, field
 from northmoor.core.layout.text.advances import advance_table
 from northmoor.core.layout.text.fonts import Font, subset
 from northmoor.core.layout.text.shaping import renderable_characters
-from northmoor.core.output.pdf.file_structure import COMPRESSION, PdfFile, dictionary, listed, reference
+from northmoor.core.output.pdf.deflate_streams import deflated
+from northmoor.core.output.pdf.file_structure import PdfFile, dictionary, listed, reference
 
 
 class FontParts(Struct, frozen=True):
@@ -36,8 +37,8 @@ class FontUse(Struct):
         if self._parts is None or self._parts[0] != size:
             alone = advance_table(font.file).glyphs
             glyphs = frozenset(self.glyphs | {alone[char] for char in self.characters})
-            program, read = subset(font, glyphs), zlib.compress(_unicode_map(font, glyphs), COMPRESSION)
-            packed = zlib.compress(program, COMPRESSION)
+            program, read = subset(font, glyphs), deflated(_unicode_map(font, glyphs))
+            packed = deflated(program)
             self._parts = (size, FontParts(packed, len(program), _subset_tag(program), _widths(font, glyphs), read))
         return self._parts[1]
 

@@ -4,7 +4,7 @@ Heads and footers, watermarks, grounds, rules, and heads that are repeated are a
 """
 
 from collections.abc import Iterator, Mapping, Sequence
-from typing import Any
+from typing import Any, TypeGuard
 
 import numpy as np
 from msgspec import Struct, field
@@ -23,12 +23,11 @@ from northmoor.core.output.content.nodes import TextNode, node_text
 from northmoor.core.output.content.reading_order import as_title, fragments_in_order, page_order
 from northmoor.core.output.content.table_rows import value_in_words
 from northmoor.core.output.pdf.list_tags import TaggedItem
-from northmoor.core.output.pdf.table_tags import PageRows, TableTagger, page_rows
+from northmoor.core.output.pdf.table_tags import GOES_ON, PageRows, TableTagger, TableTexts, rows_of_pages
 
 ARTIFACT = b"/Artifact BMC"
 _FURNITURE = b"/Artifact <</Type/Pagination>> BDC"
 _END = b"EMC"
-GOES_ON, REPEATED = -2, -1
 
 
 class LayerMarks(Struct):
@@ -98,8 +97,21 @@ class PageTagger:
         self._is_begun = False
         self._below_title = 0
 
-    def tags(self, page: Page) -> PageTags:
-        """The tags of a page."""
+    def tags(self, pages: Sequence[Page]) -> list[PageTags]:
+        """The tags of pages that follow one another."""
+        tables: dict[int, list[TableTexts]] = {}
+        for page in pages:
+            for part in page.parts:
+                if isinstance(part.fragment, TableFragmentOnPage):
+                    texts = [layer for layer in page.layers[part.first : part.end] if _is_of_table(layer)]
+                    tables.setdefault(id(part.fragment.layout), []).append(TableTexts(part.fragment, texts))
+        rows: dict[int, PageRows] = {}
+        for parts in tables.values():
+            made = rows_of_pages(parts, self.tables.kinds(parts[0].part.layout))
+            rows |= {id(each.part): own for each, own in zip(parts, made, strict=True)}
+        return [self._tags(page, rows) for page in pages]
+
+    def _tags(self, page: Page, rows: Mapping[int, PageRows]) -> PageTags:
         found = PageTags()
         made: dict[int, Element | TableElement] = {}
         numbers = _link_numbers(page.layers)
@@ -110,6 +122,9 @@ class PageTagger:
         self._is_begun = self._is_begun or bool(texts)
         for part in page.parts:
             in_parts.update(range(part.first, part.end))
+            if isinstance(part.fragment, TableFragmentOnPage):
+                made[id(part.fragment)] = _table(part, part.fragment, rows[id(part.fragment)], page, found, numbers)
+                continue
             element = self._part(part, page, found, numbers, id(part.fragment) == first)
             if element is not None:
                 made[id(part.fragment)] = element
@@ -130,11 +145,9 @@ class PageTagger:
 
     def _part(
         self, part: PagePart, page: Page, found: PageTags, numbers: Mapping[int, list[int]], is_first: bool
-    ) -> Element | TableElement | None:
+    ) -> Element | None:
         fragment, layers = part.fragment, range(part.first, part.end)
         links = [number for layer in layers for number in numbers.get(layer, ())]
-        if isinstance(fragment, TableFragmentOnPage):
-            return self._table(fragment, page, layers, found, numbers)
         if isinstance(fragment, BoxFragment) and not self._is_content(fragment, page, layers):
             _mark_all(page, layers, found, ARTIFACT)
             return None
@@ -210,33 +223,37 @@ class PageTagger:
             found.marks[layer] = LayerMarks(each=np.array(each, np.int64), tag=b"LBody")
         return element
 
-    def _table(
-        self,
-        fragment: TableFragmentOnPage,
-        page: Page,
-        layers: Sequence[int],
-        found: PageTags,
-        numbers: Mapping[int, list[int]],
-    ) -> TableElement:
-        drawn = [(layer, page.layers[layer]) for layer in layers]
-        texts = [
-            (layer, each, each.origins)
-            for layer, each in drawn
-            if isinstance(each, Texts | TurnedTexts) and isinstance(each.origins, TableOrigins) and len(each)
-        ]
-        rows = page_rows(fragment, self.tables.kinds(fragment.layout), [origins.rows for _, _, origins in texts])
-        for layer, each, origins in texts:
-            found.marks[layer] = LayerMarks(each=_cell_marks(each, origins, rows, found))
-        for layer, other in drawn:
-            if isinstance(other, Links):
-                for cell, link in zip(_cells_of(other, rows).tolist(), numbers[layer], strict=True):
-                    rows.links.setdefault(max(cell, 0), []).append(link)
-            elif layer not in found.marks:
-                found.marks[layer] = LayerMarks(ARTIFACT, _END)
-        rows.alternatives.update(_drawn_in_words(rows))
-        table = fragment.layout.table
-        key = (table.name, *(column.name for column in table.columns))
-        return TableElement(rows, key, fragment.rows.is_first, fragment.rows.is_last)
+
+def _table(
+    part: PagePart,
+    fragment: TableFragmentOnPage,
+    rows: PageRows,
+    page: Page,
+    found: PageTags,
+    numbers: Mapping[int, list[int]],
+) -> TableElement:
+    """The element of a part of a table, whose rows and texts are known."""
+    rows.number_from(found.contents)
+    found.contents += rows.count
+    marks = iter(rows.marks)
+    for layer in range(part.first, part.end):
+        drawn = page.layers[layer]
+        if _is_of_table(drawn):
+            found.marks[layer] = LayerMarks(each=next(marks))
+        elif isinstance(drawn, Links):
+            for cell, link in zip(_cells_of(drawn, rows).tolist(), numbers[layer], strict=True):
+                rows.links.setdefault(max(cell, 0), []).append(link)
+        else:
+            found.marks[layer] = LayerMarks(ARTIFACT, _END)
+    rows.alternatives.update(_drawn_in_words(rows))
+    table = fragment.layout.table
+    key = (table.name, *(column.name for column in table.columns))
+    return TableElement(rows, key, fragment.rows.is_first, fragment.rows.is_last)
+
+
+def _is_of_table(layer: Layer) -> TypeGuard[Texts | TurnedTexts]:
+    """Whether a layer has texts of a table's cells."""
+    return isinstance(layer, Texts | TurnedTexts) and isinstance(layer.origins, TableOrigins) and len(layer) > 0
 
 
 def _drawn_in_words(rows: PageRows) -> Iterator[tuple[int, str]]:
@@ -292,36 +309,6 @@ def _cells_of(layer: Layer, rows: PageRows) -> Ints:
     if not isinstance(origins, TableOrigins):
         return np.full(len(layer), -1, np.int64)
     return rows.cells_of(np.asarray(origins.rows), np.asarray(origins.columns))
-
-
-def _cell_marks(layer: Texts | TurnedTexts, origins: TableOrigins, rows: PageRows, found: PageTags) -> Ints:
-    """The marks before the texts of a table: a content for each cell, artifacts for what is repeated."""
-    own, columns = origins.rows, origins.columns
-    marks = np.full(len(layer), GOES_ON, np.int64)
-    begins = np.ones(len(layer), bool)
-    if isinstance(layer, Texts):
-        begins[1:] = (own[1:] != own[:-1]) | (columns[1:] != columns[:-1])
-    at = np.flatnonzero(begins)
-    cells = rows.cells_of(own[at], columns[at])
-    is_read = cells >= 0
-    count = int(is_read.sum())
-    numbers = np.full(len(at), REPEATED, np.int64)
-    numbers[is_read] = np.arange(found.contents, found.contents + count)
-    found.contents += count
-    rows.contents[cells[is_read]] = numbers[is_read]
-    marks[at] = numbers
-    if len(at) < len(layer) and isinstance(layer, Texts):
-        _note_lines(layer, at, cells, rows)
-    return marks
-
-
-def _note_lines(layer: Texts, begins: Ints, cells: Ints, rows: PageRows) -> None:
-    """Note what cells of several lines say: nothing is between the lines as they are drawn."""
-    ends = np.append(begins[1:], len(layer))
-    for at in np.flatnonzero((ends - begins > 1) & (cells >= 0)).tolist():
-        lines = range(int(begins[at]), int(ends[at]))
-        texts = [layer.shapers[layer.face[line]].text(int(layer.line[line])) for line in lines]
-        rows.words[int(cells[at])] = " ".join(texts)
 
 
 def _mark_all(page: Page, layers: Sequence[int], found: PageTags, mark: bytes) -> None:

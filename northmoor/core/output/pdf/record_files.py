@@ -5,7 +5,6 @@ fonts. Batches follow from the records alone, so that a file has the same bytes 
 """
 
 import io
-import zlib
 from collections.abc import Iterator, Sequence
 from functools import partial
 from itertools import chain
@@ -16,7 +15,7 @@ from northmoor.core.layout.graphics.display_list import PAGES_PER_BATCH
 from northmoor.core.output.output_document import OutputDocument
 from northmoor.core.output.pdf.archival import archival_parts
 from northmoor.core.output.pdf.content_streams import ContentWriter
-from northmoor.core.output.pdf.file_structure import COMPRESSION
+from northmoor.core.output.pdf.deflate_streams import deflated
 from northmoor.core.output.pdf.page_tags import PageTagger
 from northmoor.core.output.pdf.protection import protected_writer
 from northmoor.core.output.pdf.writer import PackedPage, PdfAssembly
@@ -58,16 +57,12 @@ def write_records(documents: Sequence[OutputDocument]) -> list[bytes]:
             PageTagger(composition, document.metadata.title) if document.options.tagged else None
             for document in documents
         ]
-        tags = [
-            [tagger.tags(page) for page in each] if tagger is not None else []
-            for tagger, each in zip(taggers, pages, strict=True)
-        ]
+        tags = [tagger.tags(each) if tagger is not None else [] for tagger, each in zip(taggers, pages, strict=True)]
         contents = iter(writer.contents(list(chain.from_iterable(pages)), list(chain.from_iterable(tags))))
         files = []
         for document, each, marks, tagger in zip(documents, pages, tags, taggers, strict=True):
             packed: list[PackedPage] = [
-                (page, zlib.compress(next(contents), COMPRESSION), marks[number] if marks else None)
-                for number, page in enumerate(each)
+                (page, deflated(next(contents)), marks[number] if marks else None) for number, page in enumerate(each)
             ]
             target = io.BytesIO()
             protected_writer(document, partial(_assemble, document, writer, tagger, packed))(target)

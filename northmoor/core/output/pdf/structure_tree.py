@@ -3,12 +3,13 @@ tree that leads from contents back to them. Cells of tables, of which there may 
 """
 
 from collections.abc import Sequence
+from functools import partial
 
 import numpy as np
 import pyarrow as pa
 from msgspec import Struct, field
 
-from northmoor.core.base.arrays import Ints
+from northmoor.core.base.arrays import Bools, Ints
 from northmoor.core.expr.text_concat import concat, concat_lists
 from northmoor.core.layout.graphics.display_list import PAGES_PER_BATCH, Page
 from northmoor.core.output.content.chart_figures import ChartFigures
@@ -30,16 +31,78 @@ class _Open(Struct, eq=False):
 
 
 class _UnwrittenRows(Struct, frozen=True, eq=False):
-    """Some rows of a table on a page, to be written: the number of their group, the page, the numbers of the first row
-    and the first cell, how many cells each row has, and the content and template of each cell."""
+    """Some rows of a table on a page, to be written: the number of their group and how it begins, the number of the
+    page and its place among those that are unwritten, the numbers of the first row and the first cell, how many cells
+    each row has, and the content and template of each cell."""
 
     number: int
+    head: bytes
     page: int
+    at: int
     first_row: int
     first_cell: int
     counts: Ints
     contents: Ints
     templates: Ints
+
+
+class _RowsOfGroups:
+    """Rows of several groups, and their cells, one group after another: `numbers` are those of the groups, `rows` and
+    `cells` those of what is in them."""
+
+    def __init__(self, groups: Sequence[_UnwrittenRows]) -> None:
+        self._groups = groups
+        self._sizes = np.array([len(group.contents) for group in groups])
+        self._heights = np.array([len(group.counts) for group in groups])
+        self._contents = np.concatenate([group.contents for group in groups])
+        self.numbers = np.array([group.number for group in groups])
+        self.rows = np.repeat([group.first_row for group in groups], self._heights) + _within(self._heights)
+        self.cells = np.repeat([group.first_cell for group in groups], self._sizes) + _within(self._sizes)
+
+    def parents(self, pages: Sequence[Ints]) -> Ints:
+        """The elements of the contents of pages, one page after another; the cells are put in among those given."""
+        found = np.concatenate(pages)
+        begins = np.cumsum([0, *(len(each) for each in pages[:-1])])
+        is_filled = self._contents >= 0
+        places = np.repeat(begins[[group.at for group in self._groups]], self._sizes) + self._contents
+        found[places[is_filled]] = self.cells[is_filled]
+        return found
+
+    def body(self, cell: int, tables: TableTagger) -> bytes:
+        """A cell as it is written, by its number."""
+        group = next(each for each in self._groups if 0 <= cell - each.first_cell < len(each.contents))
+        at = cell - group.first_cell
+        row = group.first_row + int(np.searchsorted(np.cumsum(group.counts), at, "right"))
+        content = int(group.contents[at])
+        kid = b"/K %d" % content if content >= 0 else b""
+        return b"%b%d 0 R/Pg %d 0 R%b>>" % (list(tables.elements)[int(group.templates[at])], row, group.page, kid)
+
+    def written_cells(self, templates: pa.BinaryArray, wanted: Bools | None) -> pa.BinaryArray:
+        """The cells that are wanted as they are written, or all."""
+        groups, contents = self._groups, self._contents
+        counts = np.concatenate([group.counts for group in groups])
+        pages = pa.array([b" 0 R/Pg %d 0 R" % group.page for group in groups], pa.binary())
+        kids = pa.array([b">>", *(b"/K %d>>" % n for n in range(int(contents.max(initial=0)) + 1))], pa.binary())
+        bodies = concat(
+            templates.take(pa.array(np.concatenate([group.templates for group in groups]))),
+            _digits(np.repeat(self.rows, counts)),
+            pages.take(pa.array(np.repeat(np.arange(len(groups)), self._sizes))),
+            kids.take(pa.array(contents + 1)),
+            separator=b"",
+        )
+        return bodies if wanted is None else bodies.filter(pa.array(wanted))
+
+    def written_rows(self) -> pa.BinaryArray:
+        """The rows as they are written."""
+        counts = np.concatenate([group.counts for group in self._groups])
+        heads = pa.array([b"<</S/TR/P %d 0 R/K[" % group.number for group in self._groups], pa.binary())
+        of_groups = pa.array(np.repeat(np.arange(len(self._groups)), self._heights))
+        return concat(heads.take(of_groups), _listed_references(self.cells, counts), b"]>>", separator=b"")
+
+    def written_groups(self) -> pa.BinaryArray:
+        """The groups as they are written."""
+        heads = pa.array([group.head for group in self._groups], pa.binary())
+        return concat(heads, _listed_references(self.rows, self._heights), b"]>>", separator=b"")
 
 
 class StructureTree:
@@ -79,7 +142,7 @@ class StructureTree:
         links: dict[int, int] = {}
         for element in tags.elements:
             if isinstance(element, TableElement):
-                self._table(element, number, parents, annotations, links)
+                self._table(element, number, annotations, links)
             else:
                 self._element(element, page, number, parents, annotations, links)
         rest = [at for at in range(len(annotations)) if at not in links]
@@ -253,7 +316,6 @@ class StructureTree:
         self,
         element: TableElement,
         page: int,
-        parents: Ints,
         annotations: list[tuple[int, int]],
         links: dict[int, int],
     ) -> None:
@@ -264,101 +326,63 @@ class StructureTree:
         else:
             own = self._open.pop(element.key)
         rows = element.rows
-        groups = ((b"THead", slice(0, rows.heads)), (b"TBody", slice(rows.heads, len(rows.plans))))
-        for kind, own_rows in groups:
-            if own_rows.stop > own_rows.start:
-                group, shift = self._rows(kind, own.number, rows, own_rows, page, parents)
-                own.kids.append(reference(group))
-                first, last = (
-                    rows.begins[own_rows.start],
-                    rows.begins[own_rows.stop - 1] + rows.counts[own_rows.stop - 1],
+        for kind, first, end in ((b"THead", 0, rows.heads), (b"TBody", rows.heads, len(rows.plans))):
+            if end > first:
+                own.kids.append(
+                    reference(self._rows(kind, own.number, rows, slice(first, end), page, annotations, links))
                 )
-                for cell in {*rows.links, *rows.words, *rows.alternatives}:
-                    if first <= cell < last:
-                        self._special[cell + shift] = self._special_cell(cell, shift, rows, page, annotations, links)
         if element.ends:
             self._write_open(own)
         else:
             self._open[element.key] = own
 
-    def _rows(self, kind: bytes, table: int, tags: PageRows, rows: slice, page: int, parents: Ints) -> tuple[int, int]:
-        """Number some rows of a table as a group, to be written with those of other pages; the numbers of the group and
-        of its first cell."""
-        counts, file = tags.counts[rows], self._file
-        first = int(tags.counts[: rows.start].sum())
-        cells = slice(first, first + int(counts.sum()))
-        contents = tags.contents[cells]
-        group = file.number()
-        first_row, first_cell = file.numbers(len(counts)), file.numbers(len(contents))
-        is_filled = np.flatnonzero(contents >= 0)
-        parents[contents[is_filled]] = first_cell + is_filled
+    def _rows(
+        self,
+        kind: bytes,
+        table: int,
+        tags: PageRows,
+        rows: slice,
+        page: int,
+        annotations: list[tuple[int, int]],
+        links: dict[int, int],
+    ) -> int:
+        """Number some rows of a table as a group, to be written with those of other pages; the number of the group."""
+        file, counts = self._file, tags.counts[rows]
+        first = int(tags.begins[rows.start])
+        cells = slice(first, int(tags.begins[rows.stop - 1] + counts[-1]))
+        group, first_row = file.number(), file.numbers(len(counts))
+        first_cell = file.numbers(cells.stop - first)
         self._unwritten_rows.append(
-            _UnwrittenRows(group, page, first_row, first_cell, counts, contents, tags.templates[cells])
-        )
-        kids = b" ".join([b"%d 0 R" % number for number in range(first_row, first_row + len(counts))])
-        file.add(b"<</S/%b/P %d 0 R/K[%b]>>" % (kind, table, kids), group)
-        return group, first_cell - first
+            _UnwrittenRows(
+                group, b"<</S/%b/P %d 0 R/K[" % (kind, table), page, len(self._page_parents), first_row, first_cell,
+                counts, tags.contents[cells], tags.templates[cells],
+            )
+        )  # fmt: skip
+        if tags.links or tags.words or tags.alternatives:
+            shift = first_cell - first
+            for cell in {*tags.links, *tags.words, *tags.alternatives}:
+                if cells.start <= cell < cells.stop:
+                    self._special[cell + shift] = self._special_cell(cell, shift, tags, page, annotations, links)
+        return group
 
     def flush(self) -> None:
         """Write what is written for many pages at a time, of those that have been added since: the way back from
         their contents, and the cells and rows of their tables."""
-        self._write_parents()
-        groups, self._unwritten_rows = self._unwritten_rows, []
-        if not groups:
-            return
-        counts = np.concatenate([group.counts for group in groups])
-        contents = np.concatenate([group.contents for group in groups])
-        sizes = np.array([len(group.contents) for group in groups])
-        heights = np.array([len(group.counts) for group in groups])
-        rows = np.repeat([group.first_row for group in groups], heights) + _within(heights)
-        cells = np.repeat([group.first_cell for group in groups], sizes) + _within(sizes)
-        pages = pa.array([b" 0 R/Pg %d 0 R" % group.page for group in groups], pa.binary())
-        kids = pa.array([b">>", *(b"/K %d>>" % n for n in range(int(contents.max(initial=0)) + 1))], pa.binary())
-        templates = pa.array(list(self._tables.elements), pa.binary())
-        bodies = concat(
-            templates.take(pa.array(np.concatenate([group.templates for group in groups]))),
-            _digits(np.repeat(rows, counts)),
-            pages.take(pa.array(np.repeat(np.arange(len(groups)), sizes))),
-            kids.take(pa.array(contents + 1)),
-            separator=b"",
-        )
-        self._write_cells(cells, bodies)
-        references = concat(_digits(cells), b"0 R", separator=b" ")
-        offsets = pa.array(np.concatenate([[0], np.cumsum(counts)]).astype(np.int32))
-        of_rows = concat_lists(pa.ListArray.from_arrays(offsets, references), b" ")
-        heads = pa.array([b"<</S/TR/P %d 0 R/K[" % group.number for group in groups], pa.binary())
-        written = concat(
-            heads.take(pa.array(np.repeat(np.arange(len(groups)), heights))), of_rows, b"]>>", separator=b""
-        )
-        self._file.add_many(rows, written)
-
-    def _write_parents(self) -> None:
         pages, self._page_parents = self._page_parents, []
-        if not pages:
-            return
-        references = concat(_digits(np.concatenate(pages)), b"0 R", separator=b" ")
-        ends = np.cumsum([len(each) for each in pages])
-        lists = pa.ListArray.from_arrays(pa.array(np.concatenate([[0], ends]).astype(np.int32)), references)
-        written = concat(b"[", concat_lists(lists, b" "), b"]", separator=b"")
-        self._file.add_many(self._first_parents + np.arange(len(pages)), written)
-
-    def _write_cells(self, cells: Ints, bodies: pa.BinaryArray) -> None:
-        """Write cells, but for those with more than a content: links, and words of several lines."""
-        special, self._special = self._special, {}
-        if special:
-            plain = ~np.isin(cells, list(special))
-            at = {int(cell): place for place, cell in enumerate(cells.tolist()) if cell in special}
+        groups, self._unwritten_rows = self._unwritten_rows, []
+        rows = _RowsOfGroups(groups) if groups else None
+        if pages:
+            self._file.add_many(self._first_parents + np.arange(len(pages)), partial(_lists_of_parents, pages, rows))
+        if rows is not None:
+            special, self._special = self._special, {}
+            is_plain = ~np.isin(rows.cells, list(special)) if special else None
             for cell, (more, words) in special.items():
-                body = bodies[at[cell]].as_py()
-                if more:
-                    head, own, content = body.partition(b"/K ")
-                    kids = [content[:-2]] if own else []
-                    body = b"%b/K[%b]>>" % (head if own else body[:-2], b" ".join([*kids, *more]))
-                if words:
-                    body = b"%b%b>>" % (body[:-2], words)
-                self._file.add(body, cell)
-            cells, bodies = cells[plain], bodies.filter(pa.array(plain))
-        self._file.add_many(cells, bodies)
+                self._file.add(_special_body(rows.body(cell, self._tables), more, words), cell)
+            templates = pa.array(list(self._tables.elements), pa.binary())
+            plain = rows.cells if is_plain is None else rows.cells[is_plain]
+            self._file.add_many(plain, partial(rows.written_cells, templates, is_plain))
+            self._file.add_many(rows.rows, rows.written_rows)
+            self._file.add_many(rows.numbers, rows.written_groups)
 
     # the parent tree
 
@@ -383,6 +407,28 @@ def _content(page: int, content: int) -> bytes:
 
 def _content_or_none(page: int, content: int | None) -> bytes | None:
     return None if content is None else _content(page, content)
+
+
+def _special_body(body: bytes, more: Sequence[bytes], words: bytes) -> bytes:
+    """A cell with links, and with words of its own."""
+    if more:
+        head, own, content = body.partition(b"/K ")
+        kids = [content[:-2]] if own else []
+        body = b"%b/K[%b]>>" % (head if own else body[:-2], b" ".join([*kids, *more]))
+    return b"%b%b>>" % (body[:-2], words) if words else body
+
+
+def _lists_of_parents(pages: Sequence[Ints], rows: _RowsOfGroups | None) -> pa.BinaryArray:
+    """The elements of the contents of each of some pages, as arrays."""
+    parents = np.concatenate(pages) if rows is None else rows.parents(pages)
+    return concat(b"[", _listed_references(parents, np.array([len(each) for each in pages])), b"]", separator=b"")
+
+
+def _listed_references(numbers: Ints, counts: Ints) -> pa.BinaryArray:
+    """Lists of references to so many objects each."""
+    references = concat(_digits(numbers), b"0 R", separator=b" ")
+    offsets = pa.array(np.concatenate([[0], np.cumsum(counts)]).astype(np.int32))
+    return concat_lists(pa.ListArray.from_arrays(offsets, references), b" ")
 
 
 def _within(counts: Ints) -> Ints:

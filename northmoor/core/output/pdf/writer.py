@@ -4,7 +4,6 @@ There is no clock and no chance in the bytes, and what is kept of a page that is
 """
 
 import io
-import zlib
 from collections import deque
 from collections.abc import Iterable, Iterator, Mapping
 from concurrent.futures import Future, ThreadPoolExecutor
@@ -29,8 +28,9 @@ from northmoor.core.layout.text.fonts import open_font
 from northmoor.core.output.output_document import Metadata, OutputDocument, OutputFile
 from northmoor.core.output.pdf.archival import ArchivalParts, archival_parts, archival_xmp
 from northmoor.core.output.pdf.content_streams import ContentWriter, draw_paths
+from northmoor.core.output.pdf.deflate_streams import deflated, deflated_quickly
 from northmoor.core.output.pdf.destinations import NamedDestinations, link_annotation
-from northmoor.core.output.pdf.file_structure import COMPRESSION, PdfFile, dictionary, listed, points, reference, string
+from northmoor.core.output.pdf.file_structure import PdfFile, dictionary, listed, points, reference, string
 from northmoor.core.output.pdf.font_embedding import write_font
 from northmoor.core.output.pdf.outline import PdfOutline
 from northmoor.core.output.pdf.page_tags import PageTagger, PageTags
@@ -38,10 +38,9 @@ from northmoor.core.output.pdf.protection import protected_writer
 from northmoor.core.output.pdf.structure_tree import StructureTree
 from northmoor.core.output.pdf.xmp import UNIVERSAL, xmp_packet
 
-_QUICK = 1
 _SIBLINGS = 128
 """Pages in a node of their tree."""
-_MOST_WAITING = 2
+_MOST_WAITING = 1
 """Batches of pages."""
 
 
@@ -61,7 +60,7 @@ def write_page_pdf(page: Page, metadata: Metadata, writer: ContentWriter) -> byt
     writer.pictures = {}
     (content,) = writer.contents([page])
     target = io.BytesIO()
-    PdfAssembly(metadata, writer, target).write([(page, zlib.compress(content, _QUICK), None)])
+    PdfAssembly(metadata, writer, target).write([(page, deflated_quickly(content), None)])
     return target.getvalue()
 
 
@@ -89,7 +88,7 @@ def _packed(pages: Iterable[Page], writer: ContentWriter, tagger: PageTagger | N
     rest = iter(pages)
 
     def packed(contents: list[bytes]) -> list[bytes]:
-        return [zlib.compress(content, COMPRESSION) for content in contents]
+        return [deflated(content) for content in contents]
 
     def finished() -> Iterator[PackedPage]:
         done, tags, contents = waiting.popleft()
@@ -98,7 +97,7 @@ def _packed(pages: Iterable[Page], writer: ContentWriter, tagger: PageTagger | N
 
     with ThreadPoolExecutor(1) as pool:
         while batch := list(islice(rest, PAGES_PER_BATCH)):
-            tags = [tagger.tags(page) for page in batch] if tagger is not None else []
+            tags = tagger.tags(batch) if tagger is not None else []
             waiting.append((batch, tags, pool.submit(packed, writer.contents(batch, tags))))
             while len(waiting) > _MOST_WAITING:
                 yield from finished()
