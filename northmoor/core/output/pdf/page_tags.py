@@ -15,6 +15,7 @@ from northmoor.core.layout.graphics.display_list import Layer, Links, Page, Page
 from northmoor.core.layout.inline.rich_text import RichText
 from northmoor.core.layout.page.composition import Composition
 from northmoor.core.layout.table.cell_layout import CellLayout
+from northmoor.core.layout.table.layout import TableLayout
 from northmoor.core.layout.table.origins import TableOrigins
 from northmoor.core.output.content.block_roles import BlockRole, block_roles, role_of
 from northmoor.core.output.content.chart_figures import ChartFigures, chart_figures, chart_words
@@ -99,15 +100,17 @@ class PageTagger:
 
     def tags(self, pages: Sequence[Page]) -> list[PageTags]:
         """The tags of pages that follow one another."""
-        tables: dict[int, list[TableTexts]] = {}
+        tables: dict[int, tuple[TableLayout, list[TableTexts]]] = {}
         for page in pages:
             for part in page.parts:
                 if isinstance(part.fragment, TableFragmentOnPage):
-                    texts = [layer for layer in page.layers[part.first : part.end] if _is_of_table(layer)]
-                    tables.setdefault(id(part.fragment.layout), []).append(TableTexts(part.fragment, texts))
+                    layers = enumerate(page.layers[part.first : part.end], part.first)
+                    texts = {number: layer for number, layer in layers if _is_of_table(layer)}
+                    layout = part.fragment.layout
+                    tables.setdefault(id(layout), (layout, []))[1].append(TableTexts(part.fragment, texts))
         rows: dict[int, PageRows] = {}
-        for parts in tables.values():
-            made = rows_of_pages(parts, self.tables.kinds(parts[0].part.layout))
+        for layout, parts in tables.values():
+            made = rows_of_pages(parts, self.tables.kinds(layout))
             rows |= {id(each.part): own for each, own in zip(parts, made, strict=True)}
         return [self._tags(page, rows) for page in pages]
 
@@ -137,6 +140,8 @@ class PageTagger:
     def _ordered(self, page: Page) -> list[Any]:
         """The fragments of a page in reading order."""
         fragments = [part.fragment for part in page.parts]
+        if len(fragments) < 2:
+            return fragments
         index = min(page.number, len(self._composition)) - 1
         is_one_column = len({fragment.left for fragment in fragments}) < 2
         if is_one_column and len(self._composition.section(index).areas) == 1:
@@ -235,17 +240,17 @@ def _table(
     """The element of a part of a table, whose rows and texts are known."""
     rows.number_from(found.contents)
     found.contents += rows.count
-    marks = iter(rows.marks)
     for layer in range(part.first, part.end):
         drawn = page.layers[layer]
-        if _is_of_table(drawn):
-            found.marks[layer] = LayerMarks(each=next(marks))
+        if layer in rows.marks:
+            found.marks[layer] = LayerMarks(each=rows.marks[layer])
         elif isinstance(drawn, Links):
             for cell, link in zip(_cells_of(drawn, rows).tolist(), numbers[layer], strict=True):
                 rows.links.setdefault(max(cell, 0), []).append(link)
         else:
             found.marks[layer] = LayerMarks(ARTIFACT, _END)
-    rows.alternatives.update(_drawn_in_words(rows))
+    if rows.kinds.draws:
+        rows.alternatives.update(_drawn_in_words(rows))
     table = fragment.layout.table
     key = (table.name, *(column.name for column in table.columns))
     return TableElement(rows, key, fragment.rows.is_first, fragment.rows.is_last)

@@ -350,8 +350,9 @@ class StructureTree:
         file, counts = self._file, tags.counts[rows]
         first = int(tags.begins[rows.start])
         cells = slice(first, int(tags.begins[rows.stop - 1] + counts[-1]))
-        group, first_row = file.number(), file.numbers(len(counts))
-        first_cell = file.numbers(cells.stop - first)
+        group = file.numbers(1 + len(counts) + cells.stop - first)
+        first_row = group + 1
+        first_cell = first_row + len(counts)
         self._unwritten_rows.append(
             _UnwrittenRows(
                 group, b"<</S/%b/P %d 0 R/K[" % (kind, table), page, len(self._page_parents), first_row, first_cell,

@@ -34,13 +34,15 @@ class KindTags(Struct, frozen=True, eq=False):
     templates: Ints
     place: Ints
     is_head: Bools
+    draws: bool
+    """Whether any cell draws something."""
 
 
 class TableTexts(Struct, frozen=True, eq=False):
-    """A part of a table on a page, and the layers of its texts, which have origins in the table."""
+    """A part of a table on a page, and the layers of its texts, by their numbers on the page."""
 
     part: TableFragmentOnPage
-    layers: list[Texts | TurnedTexts]
+    layers: dict[int, Texts | TurnedTexts]
 
 
 class PageRows(Struct, frozen=True, eq=False):
@@ -56,8 +58,8 @@ class PageRows(Struct, frozen=True, eq=False):
     templates: Ints
     contents: Ints
     """The marked content in each cell; −1 for none."""
-    marks: list[Ints]
-    """The content that each text of each layer begins, or `GOES_ON` or `REPEATED`."""
+    marks: dict[int, Ints]
+    """The content that each text of each layer begins, by the layer's number, or `GOES_ON` or `REPEATED`."""
     count: int
     """How many contents there are."""
     heads: int
@@ -71,7 +73,7 @@ class PageRows(Struct, frozen=True, eq=False):
 
     def number_from(self, first: int) -> None:
         """Let the contents, which are numbered from 0, have numbers from another one on."""
-        for numbers in (self.contents, *self.marks) if first else ():
+        for numbers in (self.contents, *self.marks.values()) if first else ():
             numbers[numbers >= 0] += first
 
     def cells_of(self, rows: Ints, columns: Ints) -> Ints:
@@ -114,12 +116,13 @@ class TableTagger(Struct, eq=False):
             counts.append(len(places))
         begins = np.concatenate([[0], np.cumsum(counts)[:-1]]).astype(np.int64)
         is_head = np.array([plan.place.row == "head" for plan in layout.plans], bool)
-        return KindTags(layout, begins, np.array(counts, np.int64), np.array(templates, np.int64), place, is_head)
+        of_kinds, of_cells = np.array(counts, np.int64), np.array(templates, np.int64)
+        return KindTags(layout, begins, of_kinds, of_cells, place, is_head, bool(layout.is_drawn.any()))
 
 
 def rows_of_pages(parts: Sequence[TableTexts], kinds: KindTags) -> list[PageRows]:
     """The rows of parts of a table that are read, of those that have texts, each part with what its texts begin."""
-    given = [_rows_with_texts(each.layers) for each in parts]
+    given = [_rows_with_texts(list(each.layers.values())) for each in parts]
     part = np.repeat(np.arange(len(parts)), [len(rows) for rows in given])
     rows = np.concatenate([np.zeros(0, np.int64), *given])
     is_new = _differs(part) | _differs(rows)
@@ -168,9 +171,9 @@ class _Texts:
     beginning."""
 
     def __init__(self, parts: Sequence[TableTexts]) -> None:
-        self._layers = [layer for each in parts for layer in each.layers]
+        self._parts = parts
+        self._layers = [layer for each in parts for layer in each.layers.values()]
         counts, lengths = [len(each.layers) for each in parts], [len(layer) for layer in self._layers]
-        self._of_parts = [0, *np.cumsum(counts).tolist()]
         self._bounds = [0, *np.cumsum(lengths).tolist()]
         layer = np.repeat(np.arange(len(self._layers)), lengths)
         origins = [_origins(each) for each in self._layers]
@@ -185,15 +188,15 @@ class _Texts:
         """The number of each beginning among those of its part that are read, `REPEATED` for others; and how many each
         part has."""
         before = np.concatenate([[0], np.cumsum(is_read)])
-        of_parts = before[np.searchsorted(self.part, np.arange(len(self._of_parts)))]
+        of_parts = before[np.searchsorted(self.part, np.arange(len(self._parts) + 1))]
         return np.where(is_read, before[:-1] - of_parts[self.part], REPEATED), np.diff(of_parts)
 
-    def marks(self, numbers: Ints) -> list[list[Ints]]:
-        """What each text begins, by the parts and their layers."""
+    def marks(self, numbers: Ints) -> list[dict[int, Ints]]:
+        """What each text begins, by the numbers of the layers of each part."""
         every = np.full(self._bounds[-1], GOES_ON, np.int64)
         every[self._at] = numbers
-        layers = [every[begin:end] for begin, end in pairwise(self._bounds)]
-        return [layers[first:end] for first, end in pairwise(self._of_parts)]
+        layers = iter([every[begin:end] for begin, end in pairwise(self._bounds)])
+        return [{number: next(layers) for number in each.layers} for each in self._parts]
 
     def of_several_lines(self, cells: Ints) -> Iterator[tuple[int, int, str]]:
         """The part, the cell and the words of each cell of several lines, of those of the beginnings: nothing is
