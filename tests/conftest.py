@@ -26,11 +26,16 @@ settings.load_profile("suite")
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """Where one waits for the result, what takes long is left to CI."""
-    if not os.environ.get("CI"):
-        for item in items:
-            if item.get_closest_marker("slow") is not None:
-                item.add_marker(pytest.mark.skip(reason="slow: it runs with CI=true"))
+    """Where one waits for the result, what takes long is left to CI, and so are more than one of many variants."""
+    if os.environ.get("CI"):
+        return
+    begun: set[str] = set()
+    for item in items:
+        name = item.nodeid.partition("[")[0]
+        is_further = item.get_closest_marker("variants") is not None and name in begun
+        if is_further or item.get_closest_marker("slow") is not None:
+            item.add_marker(pytest.mark.skip(reason="slow: it runs with CI=true"))
+        begun.add(name)
 
 
 def pytest_collection_finish() -> None:

@@ -49,6 +49,7 @@ NEW = {
 
 
 @pytest.mark.parametrize("kind", MENU_OF_KIND)
+@pytest.mark.variants
 def test_a_block_offers_the_choices_of_its_properties(window: Window, qtbot: QtBot, kind: str) -> None:
     make = NEW.get(kind) or BLOCK_TYPE_OF_KIND[kind].new
     assert make is not None

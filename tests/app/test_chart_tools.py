@@ -105,6 +105,7 @@ def test_nonsense_in_a_chart_is_told_and_the_rest_is_drawn(board: Window, qtbot:
 
 
 @pytest.mark.parametrize("kind", ["bars", "lines", "areas", "points", "shares", "boxes", "waterfall", "heat"])
+@pytest.mark.variants
 def test_every_kind_is_chosen_in_the_inspector(board: Window, qtbot: QtBot, kind: str) -> None:
     window = board
     window.controller.select(Selection("chart", "routes"))

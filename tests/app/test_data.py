@@ -474,6 +474,7 @@ def test_a_query_is_shared_and_changing_it_names_its_reports(
 
 
 @pytest.mark.parametrize(("answer", "kept"), [("Use the other version", "'theirs'"), ("Change for all", "'mine'")])
+@pytest.mark.variants
 def test_a_shared_query_that_someone_else_changed_is_not_replaced_unasked(
     window: Window, data: DataWorkspace, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch, answer: str, kept: str
 ) -> None:

@@ -254,6 +254,7 @@ def test_what_is_rarely_said_can_be_said_too(quay: Window, root: Path, qtbot: Qt
 
 
 @pytest.mark.parametrize("kind", ["file", "query", "after_order", "called", "span_ends"])
+@pytest.mark.variants
 def test_each_kind_of_trigger_can_be_chosen(quay: Window, root: Path, kind: str) -> None:
     def choose_kind(dialog: OrderDialog) -> None:
         dialog.title.setText("Chosen")
@@ -324,6 +325,7 @@ def test_a_run_goes_out_again_and_is_made_again(
     assert deliveries.snapshot.runs[0].result == "1 page · CSV, PDF"
 
 
+@pytest.mark.slow
 def test_deliver_keeps_a_run_makes_a_file_for_each_record_or_begins_an_order(
     quay: Window, root: Path, tmp_path: Path, qtbot: QtBot
 ) -> None:

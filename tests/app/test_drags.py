@@ -95,6 +95,7 @@ def margin(window: Window, side: str) -> int:
 
 
 @pytest.mark.parametrize("begin", [at_guide, at_item, at_column_edge, at_margin])
+@pytest.mark.variants
 def test_escape_leaves_what_was_taken_where_it_was(framed: Window, qtbot: QtBot, begin: Begin) -> None:
     before, at, way = report_text(framed.controller.report), begin(framed), QPoint(25, 0)
     take(framed, at, way)
@@ -109,6 +110,7 @@ def test_escape_leaves_what_was_taken_where_it_was(framed: Window, qtbot: QtBot,
 
 
 @pytest.mark.parametrize("begin", [at_guide, at_item, at_column_edge, at_margin])
+@pytest.mark.variants
 def test_a_press_that_hardly_moves_changes_nothing(framed: Window, begin: Begin) -> None:
     before, at = report_text(framed.controller.report), begin(framed)
     take(framed, at, QPoint(0, 0))

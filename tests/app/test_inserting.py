@@ -52,6 +52,7 @@ def errors(window: Window) -> list[str]:
 
 
 @pytest.mark.parametrize("kind", ["table", "matrix", "chart"])
+@pytest.mark.variants
 def test_blocks_are_begun_in_a_for_each_and_in_a_cell_of_a_grid(window: Window, qtbot: QtBot, kind: str) -> None:
     window.controller.select(WHOLE_PAGE)
     window.pages.blocks.insert_for_each()

@@ -169,6 +169,7 @@ def test_a_second_click_edits_the_cell(window: Window, qtbot: QtBot) -> None:
         ({"block": "header", "column": "0.end"}, "Tarrow Sound Ferries", "Tarrow"),
     ],
 )
+@pytest.mark.variants
 def test_every_kind_of_cell_is_edited_where_it_stands(
     window: Window, qtbot: QtBot, wanted: dict, before: str, typed: str
 ) -> None:

@@ -176,6 +176,7 @@ def sentences(request: pytest.FixtureRequest) -> Iterator[dict[str, str]]:
     use_sentences({})
 
 
+@pytest.mark.slow
 def test_every_sentence_of_the_core_is_recognised_and_given_in_the_language(sentences: dict[str, str]) -> None:
     wanted = core_sentences()
     assert set(wanted) == sentences.keys(), "scripts/texts brings the catalogue up to date"

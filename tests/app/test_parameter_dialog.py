@@ -60,6 +60,7 @@ def write(qtbot: QtBot, dialog: ParametersDialog, field: str, text: str) -> None
     qtbot.keyClick(line, Qt.Key.Key_Return)
 
 
+@pytest.mark.slow
 def test_a_parameter_grows_from_a_typed_value_to_a_list_from_a_query(
     window: Window, dialog: ParametersDialog, qtbot: QtBot
 ) -> None:

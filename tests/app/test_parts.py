@@ -27,6 +27,7 @@ def columns(window: Window) -> list[str]:
 
 
 @pytest.mark.parametrize("row", ["head", "detail"])
+@pytest.mark.variants
 def test_a_clicked_title_or_cell_is_its_column(window: Window, qtbot: QtBot, row: str) -> None:
     before, had = columns(window), report_text(window.controller.report)
     region = next(iter(regions(window, row=row, column="tickets")))

@@ -31,6 +31,7 @@ def box(window: Window, text: str) -> QCheckBox:
     return next(b for b in dialog.findChildren(QCheckBox) if b.text() == text and b.isVisibleTo(dialog))
 
 
+@pytest.mark.slow
 def test_editions_are_duplicated_named_hidden_and_given_formats(
     window: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -85,6 +85,7 @@ def is_filled(data: DataWorkspace, count: int) -> Callable[[], bool]:
     return lambda: data.pane.rows is not None and data.pane.rows.is_whole and data.pane.rows.table.num_rows == count
 
 
+@pytest.mark.slow
 def test_from_an_unknown_log_to_the_figures_of_one_voyage(data: DataWorkspace, qtbot: QtBot) -> None:
     problems: list[Exception] = []
 

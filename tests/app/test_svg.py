@@ -67,6 +67,7 @@ def differs(one: Ints, other: Ints) -> float:
 
 
 @pytest.mark.parametrize("names", GROUPS, ids=range(len(GROUPS)))
+@pytest.mark.variants
 def test_the_shipped_icons_look_as_qt_draws_them(qapp: QApplication, tmp_path: Path, names: list[str]) -> None:
     for name in names:
         drawing = (files("northmoor") / "assets" / "icons" / name).read_text(encoding="utf-8")

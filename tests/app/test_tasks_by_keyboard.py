@@ -32,6 +32,9 @@ CTRL, ALT, SHIFT, NONE = (
     Qt.KeyboardModifier.NoModifier,
 )  # fmt: skip
 
+pytestmark = pytest.mark.slow
+"""Those of the mouse are quick enough to be waited for."""
+
 
 class Keyboard:
     """Presses keys wherever the keyboard is, and counts them."""

@@ -179,6 +179,7 @@ def letters(dialog: QDialog) -> list[str]:
 
 
 @pytest.mark.parametrize("device", [pytest.param(MouseHand, marks=pytest.mark.slow), KeyboardHand])
+@pytest.mark.variants
 def test_from_an_unknown_log_to_the_report_of_one_voyage(
     device: Callable[[], Hand], data: DataWorkspace, qtbot: QtBot
 ) -> None:

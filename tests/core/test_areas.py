@@ -157,6 +157,7 @@ def test_a_header_speaks_of_the_group_or_record_that_is_open_on_its_page(library
 
 
 @pytest.mark.parametrize("port", ["SK", "OX"])
+@pytest.mark.variants
 def test_each_shipper_of_a_port_gets_a_letter_and_a_label(demo: Path, tarrow: sqlite3.Connection, port: str) -> None:
     asked = "select s.name from shippers s join ports p using (port_id) where p.code = ? order by 1"
     shippers = [name for (name,) in tarrow.execute(asked, (port,))]

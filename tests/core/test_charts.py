@@ -461,6 +461,7 @@ tallies = st.lists(
     max_examples=examples(8), phases=[Phase.generate], suppress_health_check=[HealthCheck.function_scoped_fixture]
 )
 @given(data=st.data(), rows_of=tallies)
+@pytest.mark.variants
 def test_no_two_texts_overlap_and_all_can_be_selected(
     library: MakeLibrary, kind: str, data: st.DataObject, rows_of: list[tuple[Any, ...]]
 ) -> None:

@@ -62,6 +62,7 @@ FIGURES = (257_079, 409_925, 780_248_520)
 
 
 @pytest.mark.parametrize(("year", "season"), [(2025, "all"), (2024, "all-year"), (2025, "summer")])
+@pytest.mark.variants
 def test_fares_by_route_says_what_the_database_says(
     demo: Path, tarrow: sqlite3.Connection, year: int, season: str
 ) -> None:

@@ -44,6 +44,7 @@ def svg_of(document: Document, index: int = 0, as_outlines: bool = False) -> Any
 @pytest.mark.parametrize(
     "name", ["board-sheet", "voyage-report", "route-month-matrix", "winter-letter", "cost-centres"]
 )
+@pytest.mark.variants
 def test_a_drawing_has_the_texts_of_the_dump_at_their_places(demo: Path, name: str) -> None:
     document = northmoor.render(demo / "reports" / f"{name}.moor")
     root = svg_of(document)
@@ -110,6 +111,7 @@ def pictures(document: Document, suffix: str, **options: Any) -> list[Image.Imag
 
 
 @pytest.mark.parametrize(("suffix", "form"), [("png", "PNG"), ("jpg", "JPEG"), ("webp", "WEBP")])
+@pytest.mark.variants
 def test_pictures_are_as_large_as_was_asked_for(demo: Path, suffix: str, form: str) -> None:
     document = northmoor.render(demo / "reports" / "voyage-report.moor")
     for resolution in (72, 200):

@@ -78,6 +78,7 @@ def test_a_text_as_long_as_a_street_is_cut_to_its_page(library: MakeLibrary, whe
 @pytest.mark.parametrize("blocks", [
     [{"kind": "text"}] * 10_000, [1] * 2_000_000, [[]] * 2_000_000, {f"k{number}": 1 for number in range(1_000_000)},
 ], ids=["parts", "numbers", "lists", "entries"])  # fmt: skip
+@pytest.mark.variants
 def test_a_report_of_more_parts_than_are_read_at_once_is_refused(blocks: object) -> None:
     text = json.dumps({"northmoor_report": 1, "title": "x", "editions": [{"name": "a", "blocks": blocks}]})
     with pytest.raises(ReportFileError, match=r"more than 10,000 parts or 100,000 entries, and is not a report\.$"):

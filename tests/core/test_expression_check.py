@@ -86,6 +86,7 @@ def test_what_is_right_is_left_alone(text: str) -> None:
 
 
 @pytest.mark.parametrize("name", ["fares-by-route", "freight-statement", "route-month-matrix", "punctuality"])
+@pytest.mark.variants
 def test_the_examples_have_no_faults(demo: Path, name: str) -> None:
     path = demo / "reports" / f"{name}.moor"
     report = load_report(path)

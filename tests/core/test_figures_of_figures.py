@@ -71,6 +71,7 @@ def test_a_total_of_rounded_taxes_is_the_sum_of_what_is_printed(
          "select max(s) - (select max(s) from (select sum(v) s from lines group by route, month)) from (select sum(v) s from lines where {} group by month)"),
     ],
 )  # fmt: skip
+@pytest.mark.variants
 def test_figures_of_figures_are_those_of_plain_sql(
     library: MakeLibrary, sales: sqlite3.Connection, value: str, sql: str
 ) -> None:

@@ -134,6 +134,7 @@ def fetched(monkeypatch: pytest.MonkeyPatch) -> list[int]:
 @pytest.mark.usefixtures("few")
 @pytest.mark.parametrize(("counted", "parts"), [(False, 3), (True, 2)])
 @pytest.mark.parametrize("period", [{}, {"start": "2025-06-01 00:20", "end": "2025-06-01 01:00"}])
+@pytest.mark.variants
 def test_the_database_chooses_the_same_readings(
     tmp_path: Path, fetched: list[int], monkeypatch: pytest.MonkeyPatch, period: dict[str, str], counted: bool,
     parts: int,

@@ -92,6 +92,7 @@ def straight(
 @pytest.mark.parametrize(
     "measure", ["sum(fares)", "avg(fares)", "count(distinct vessel)", "sum(fares) / nullif(sum(n), 0)", "median(n)"]
 )
+@pytest.mark.variants
 def test_every_cell_and_total_is_what_sql_says(
     library: MakeLibrary, measure: str, added_up: bool, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -174,6 +175,7 @@ def test_windows_are_the_row_the_column_levels_and_all(library: MakeLibrary) -> 
         ("day", "total it, or group by it"),
     ],
 )
+@pytest.mark.variants
 def test_a_faulty_measure_is_its_own_fault(library: MakeLibrary, value: str, told: str) -> None:
     rows = (level("region", subtotal="after"), level("port"))
     matrix = matrix_of(Measure(name="bad", value=value), "count(*)", rows=rows, columns=(level("vessel"),))

@@ -43,6 +43,7 @@ ODD: dict[str, tuple[tuple[Any, ...], str]] = {
 
 
 @pytest.mark.parametrize("what", ODD)
+@pytest.mark.variants
 def test_odd_documents_are_written_in_every_format(library: MakeLibrary, tmp_path: Path, what: str) -> None:
     blocks, sql = ODD[what]
     document = render(report_of(*blocks, sql=sql), library(FREIGHT))

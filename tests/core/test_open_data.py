@@ -190,6 +190,7 @@ def test_json_lines_are_json_whatever_they_hold(numbers: list[float | None], tex
         assert found == number if is_sound else found is None
 
 
+@pytest.mark.slow
 def test_an_opendocument_spreadsheet_is_opened_by_a_spreadsheet_program(tmp_path: Path) -> None:
     path = tmp_path / "rows.ods"
     with path.open("wb") as target:

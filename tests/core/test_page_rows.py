@@ -53,6 +53,7 @@ def test_the_log_of_sailings_carries_what_straight_sql_says(demo: Path, tarrow: 
 
 
 @pytest.mark.parametrize("value", ["median(n)", "count(distinct k)", "max(n) filter (where n % 2 = 0)", "first(k)"])
+@pytest.mark.variants
 def test_any_aggregate_runs_over_pages(library: MakeLibrary, value: str) -> None:
     """Each page's figure is that of the engine over the rows the page shows, asked for by themselves."""
     row = row_of(v=value)

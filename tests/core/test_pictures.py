@@ -285,6 +285,7 @@ def test_what_a_drawing_refers_to_is_never_read(library: MakeLibrary, tmp_path: 
 
 
 @pytest.mark.parametrize("place", ["attribute", "style", "sheet"])
+@pytest.mark.variants
 def test_transforms_around_many_shapes_are_read_once_or_refused(place: str) -> None:
     many = "rotate(1) " * 70
     opening = {"attribute": f'<g transform="{many}">', "style": f'<g style="transform:{many}">', "sheet": "<g>"}[place]

@@ -114,6 +114,7 @@ def test_parts_print_what_the_whole_prints(
 @pytest.mark.parametrize("page", [
     PageSetup(size="A5", columns=2), PageSetup(size="A4", rows=3, columns=2, fill_first="down"), PageSetup(size="A6"),
 ])  # fmt: skip
+@pytest.mark.variants
 def test_batches_go_on_where_the_one_before_ended(
     library: MakeLibrary, monkeypatch: pytest.MonkeyPatch, page: PageSetup
 ) -> None:

@@ -460,6 +460,7 @@ def test_a_matrix_in_a_record_compares_with_the_records_own_columns(
 
 
 @pytest.mark.parametrize("down", [(), (MatrixLevel(name="vessel", by="vessel"),)])
+@pytest.mark.variants
 def test_a_figure_of_a_matrix_in_a_record_is_traced_to_its_rows(
     library: MakeLibrary, down: tuple[MatrixLevel, ...]
 ) -> None:

@@ -74,6 +74,7 @@ def test_what_cannot_be_renamed_is_told(tmp_path: Path) -> None:
 @pytest.mark.parametrize(
     "name", ["fares-by-route", "sailings-log", "cost-centres", "route-month-matrix", "winter-letter"]
 )
+@pytest.mark.variants
 def test_pages_are_the_same_after_every_column_was_renamed(demo: Path, name: str) -> None:
     path = demo / "reports" / f"{name}.moor"
     report, library, count = load_report(path), Library.around(path), 0

@@ -501,6 +501,7 @@ def test_passwords_are_kept_in_the_keyring_when_asked(
 
 
 @pytest.mark.parametrize("at_once", [0.3, 0.0])
+@pytest.mark.variants
 def test_a_value_that_does_not_fit_far_down_ends_the_fetch_and_the_server_is_free(
     postgresql: PrivatePostgresql, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, at_once: float
 ) -> None:

@@ -180,6 +180,7 @@ def over(signals: Any, name: str = "rows") -> Query:
     return Query(name=name, connection="db", signals=signals)
 
 
+@pytest.mark.variants
 def test_spans_and_statistics_are_the_same_wherever_the_log_is(library: Library, demo: Path) -> None:
     found = rows_of(library, over(VOYAGES, "voyages"), over(measured(spans="voyages"), "figures"))
     voyages, figures = found["voyages"].table.to_pylist(), found["figures"].table.to_pylist()
@@ -240,6 +241,7 @@ def test_only_the_period_and_what_held_before_are_read(library: Library) -> None
     assert len({(s, t) for s, t in zip(read.series.tolist(), read.at.tolist(), strict=True)}) >= len(held) + 40
 
 
+@pytest.mark.variants
 def test_steps_calendar_and_readings(library: Library) -> None:
     found = rows_of(
         library,

@@ -151,6 +151,7 @@ def test_demo_reports_pass_the_checks_of_the_standard(
 
 
 @pytest.mark.parametrize(("name", "edition"), [pair for pair in DEMO if pair[0] != "freight-statement"])
+@pytest.mark.variants
 def test_every_text_of_the_body_is_in_the_tree_once(demo: Path, name: str, edition: str | None) -> None:
     """The letters of the tree are those of the dump, but for furniture and heads that are repeated."""
     document = northmoor.render(demo / "reports" / f"{name}.moor", edition=edition)
@@ -188,6 +189,7 @@ IN_ONE_COLUMN = ("fares-by-route", "cost-centres", "voyage-report", "fleet-day",
 
 
 @pytest.mark.parametrize("name", IN_ONE_COLUMN)
+@pytest.mark.variants
 def test_what_is_in_one_column_is_read_from_the_top(demo: Path, name: str) -> None:
     """The texts of the tree come in the order in which the dump has them, page by page."""
     document = northmoor.render(demo / "reports" / f"{name}.moor")

@@ -83,6 +83,7 @@ def test_a_statistic_of_a_signal_shows_its_readings_and_plain_sql_says_the_same(
     assert asked > 5
 
 
+@pytest.mark.slow
 def test_a_statistic_in_a_matrix_or_a_chart_shows_its_readings_too(demo: Path) -> None:
     path = demo / "reports" / "voyage-report.moor"
     report = load_report(path)
@@ -107,6 +108,7 @@ def test_a_statistic_in_a_matrix_or_a_chart_shows_its_readings_too(demo: Path) -
 
 
 @pytest.mark.parametrize("name", ["fares-by-route", "cost-centres", "sailings-log"])
+@pytest.mark.variants
 def test_figures_of_the_examples_agree(demo: Path, name: str) -> None:
     path = demo / "reports" / f"{name}.moor"
     document = Session(Library.around(path.parent)).render(load_report(path))
@@ -128,6 +130,7 @@ def test_a_trace_tells_formula_scope_and_rows(library: MakeLibrary) -> None:
     assert check(document, every=5) > 60
 
 
+@pytest.mark.slow
 def test_pages_blocks_trees_and_gathered_groups_agree(library: MakeLibrary) -> None:
     rows = {name: row_of(v="sum(v)", month="count(distinct route)") for name in PAGE_ROWS}
     levels = (
@@ -246,6 +249,7 @@ def test_what_cannot_be_traced_says_why(library: MakeLibrary) -> None:
     assert "not asked again another way" in (reasons["sum(sum(rows.v)) over (report rows 1 preceding)"] or "")
 
 
+@pytest.mark.slow
 def test_figures_of_matrices_agree(library: MakeLibrary) -> None:
     measures = (
         Measure(name="sum", value="sum(v)"), Measure(name="share", value="sum(v) / sum(v) over row"),
