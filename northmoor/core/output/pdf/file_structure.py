@@ -21,7 +21,7 @@ from northmoor.core.output.pdf.deflate_streams import deflated, deflated_quickly
 
 _GROUP = 200
 """How many objects are packed together."""
-_MANY, _MOST_WAITING = 2000, 16
+_MANY, _MOST_WAITING = 8000, 16
 """How many of very many objects are packed together, and how many calls with such wait to be written."""
 _MANY_OBJECTS = 200_000
 """A file of more says quickly where they are, though in more bytes."""
