@@ -122,6 +122,16 @@ def test_tables_can_be_browsed_searched_and_looked_into(window: Window, data: Da
     assert window.controller.report is before
 
 
+@pytest.mark.parametrize(("width", "words"), [(1024, ""), (1280, "Check totals")])
+def test_there_is_room_to_search_rows_also_in_a_small_window(
+    window: Window, data: DataWorkspace, qtbot: QtBot, width: int, words: str
+) -> None:
+    window.resize(width, 700)
+    qtbot.waitUntil(lambda: window.width() == width and data.pane.totals.text() == words)
+    assert data.pane.filter.width() >= 110
+    assert data.pane.totals.accessibleName() == "Check totals"
+
+
 def test_rows_come_with_profiles_and_can_be_sorted_and_narrowed(
     window: Window, data: DataWorkspace, qtbot: QtBot
 ) -> None:

@@ -3,7 +3,7 @@
 from collections.abc import Callable
 
 from PyQt6.QtCore import QPoint, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QGuiApplication, QKeySequence, QShortcut
+from PyQt6.QtGui import QGuiApplication, QKeySequence, QResizeEvent, QShortcut
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QTableView, QVBoxLayout, QWidget
 
 from northmoor.app.data.rows.profile_header import ProfileHeader
@@ -21,6 +21,8 @@ from northmoor.core.engine.rows import Rows
 from northmoor.core.expr.formats import FormatLocale
 from northmoor.core.model.data.queries import QueryColumn
 
+_ROOM_FOR_WORDS = 36
+"""Heights of a line that the pane is wide, so that all above its rows can have words."""
 _SETTLE = 250  # milliseconds without typing before rows are narrowed
 _MOST_FITTED, _NARROWEST, _WIDEST = 60, 112, 260
 """Columns that are as wide as their rows need, and how wide they are at least, for what is over them, and at most, in
@@ -110,6 +112,12 @@ class RowsPane(QWidget):
         self.profiled.connect(self._show_profile)
         self._enable(False)
 
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Leave room to search: where there is little, a button has its picture only."""
+        super().resizeEvent(event)
+        has_room = self.width() >= _ROOM_FOR_WORDS * self.fontMetrics().height()
+        self.totals.setText(tr("Check totals") if has_room else "")
+
     def _place(self) -> None:
         self.title.setObjectName("section")
         self.facts.setObjectName("quiet")
@@ -119,9 +127,11 @@ class RowsPane(QWidget):
         self.remedy.hide()
         self.filter.setPlaceholderText(tr("Search rows"))
         self.filter.setClearButtonEnabled(True)
+        self.filter.setMinimumWidth(110)
         self.filter.setMaximumWidth(150)
         self.filter.setAccessibleName(tr("Only rows with"))
         self.filter.setToolTip(tr("Show only rows that contain this text; the report keeps all rows"))
+        self.totals.setAccessibleName(tr("Check totals"))
         self.totals.setToolTip(tr("Cross the rows by columns and compare the totals with figures you know"))
         self.export.setToolTip(tr("Write these rows as CSV or Parquet"))
         self.export.setAccessibleName(tr("Export the rows"))
