@@ -6,11 +6,13 @@ from pathlib import Path
 import pikepdf
 import pytest
 from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QComboBox, QLineEdit, QMessageBox, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
 from northmoor.app.document_controller import WHOLE_PAGE, Selection
 from northmoor.app.pages.editing.inline_editor import InlineEditor
+from northmoor.app.widgets.widget_tools import image_of
 from northmoor.app.window import Window
 from northmoor.core.layout.page.hit_testing import HitRegion
 from northmoor.core.model.edits import table_of
@@ -219,6 +221,20 @@ def test_a_rail_selects_its_level(window: Window, qtbot: QtBot) -> None:
     at = QPoint(rail_x(rect, 0, 1), round(rect.top() + (bracket.top + bracket.bottom) / 2 * scale))
     qtbot.mouseClick(canvas.viewport(), Qt.MouseButton.LeftButton, pos=at)
     assert window.controller.selection == Selection("level", TABLE, level="route")
+
+
+@pytest.mark.parametrize("zoom", [None, 0.9, 1.1])
+def test_a_page_is_drawn_dot_for_dot(window: Window, qtbot: QtBot, zoom: float | None) -> None:
+    canvas = window.pages.canvas
+    canvas.set_zoom(zoom)
+    qtbot.waitUntil(lambda: canvas.is_idle)
+    page, raster = canvas.page_rect(0), canvas._shown[0].raster
+    seen = canvas.viewport().rect().intersected(page).adjusted(2, 2, -2, -2)
+    drawn = canvas.viewport().grab(seen).toImage().convertToFormat(QImage.Format.Format_RGB16)
+    made = image_of(raster).convertToFormat(QImage.Format.Format_RGB16).copy(seen.translated(-page.topLeft()))
+    dots = [(x, y) for x in range(seen.width()) for y in range(0, seen.height(), 5)]
+    others = sum(drawn.pixel(x, y) != made.pixel(x, y) for x, y in dots)
+    assert others < len(dots) / 100  # marks of margins lie over it; a lost line would move half of the page
 
 
 def test_pages_can_be_turned_and_zoomed_by_keys(window: Window, qtbot: QtBot) -> None:

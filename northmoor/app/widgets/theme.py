@@ -211,6 +211,7 @@ QHeaderView::section {{ background: {mist}; border: none; border-right: 1px soli
   {line};
   padding: 4px 8px; font-weight: 600; }}
 QSplitter::handle {{ background: {line}; }}
+QAbstractScrollArea::corner {{ background: transparent; border: none; }}
 QScrollBar:vertical {{ background: transparent; width: 10px; margin: 0; }}
 QScrollBar:horizontal {{ background: transparent; height: 10px; margin: 0; }}
 QScrollBar::handle {{ background: {stone}; border-radius: 4px; min-height: 28px; min-width: 28px; margin: 1px; }}

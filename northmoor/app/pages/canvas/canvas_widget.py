@@ -3,7 +3,7 @@
 from collections.abc import Callable, Sequence
 from functools import partial
 
-from PyQt6.QtCore import QPoint, QRect, QRectF, QSize, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QPoint, QRect, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
     QContextMenuEvent,
@@ -34,7 +34,7 @@ from northmoor.app.pages.canvas.drag.rail_move import RailMoveDrag
 from northmoor.app.pages.canvas.drag.rectangle import RectangleDrag
 from northmoor.app.pages.canvas.hit_selection import link_hint, selection_of, selects
 from northmoor.app.pages.canvas.level_rails import RailFinder, draw_rails, rail_at, rail_head_at
-from northmoor.app.pages.canvas.page_stack import AHEAD, GAP, PageStack, next_zoom
+from northmoor.app.pages.canvas.page_stack import AHEAD, GAP, PageStack, draw_picture, next_zoom
 from northmoor.app.pages.canvas.selection_marks import SelectionHandle, draw_selected, is_blank, same_instance
 from northmoor.app.widgets.theme import DESK, LINE, MARK, PAGE, PEAT, ink
 from northmoor.app.widgets.widget_tools import image_of
@@ -309,7 +309,7 @@ class PageCanvas(DropArea):
         painter.fillRect(rect, QColor(PAGE))
         pixmap, shown = self._pixmaps.get(index), self._shown.get(index)
         if pixmap is not None:
-            painter.drawPixmap(QRectF(rect), pixmap, QRectF(pixmap.rect()))
+            draw_picture(painter, rect, pixmap)
         painter.setPen(QPen(ink(LINE), 1))
         painter.drawRect(rect.adjusted(-1, -1, 0, 0))
         if shown is not None:

@@ -1,10 +1,13 @@
-"""Where pages are in the canvas, one below the other: their sizes and tops in pixels, of whatever paper each is."""
+"""Where pages are in the canvas, one below the other: their sizes and tops in pixels, of whatever paper each is; and
+how their pictures are drawn there.
+"""
 
 from bisect import bisect_right
 from collections.abc import Sequence
 
 from msgspec import Struct
-from PyQt6.QtCore import QSize
+from PyQt6.QtCore import QPointF, QRect, QRectF, QSize
+from PyQt6.QtGui import QPainter, QPixmap
 
 GAP = 20
 """Room between pages, in pixels."""
@@ -63,3 +66,16 @@ class PageStack:
 
     def _run_of(self, index: int) -> _Run:
         return self._runs[bisect_right(self._runs, index, key=lambda each: each.first) - 1]
+
+
+def draw_picture(painter: QPainter, place: QRect, picture: QPixmap) -> None:
+    """Draw a page's picture in its place. One that was made at this scale is drawn dot for dot: to fit the whole pixels
+    that the page has, one more or less, would lose a line of them in the midst of it."""
+    ratio = picture.devicePixelRatio()
+    wide, high = round(place.width() * ratio), round(place.height() * ratio)
+    if abs(picture.width() - wide) <= ratio and abs(picture.height() - high) <= ratio:
+        seen = QRectF(0, 0, min(picture.width(), wide), min(picture.height(), high))
+        painter.drawPixmap(QPointF(place.topLeft()), picture, seen)
+    else:
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        painter.drawPixmap(QRectF(place), picture, QRectF(picture.rect()))
