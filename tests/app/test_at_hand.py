@@ -285,17 +285,26 @@ def test_a_handle_beside_the_selected_cell_opens_its_menu(window: Window, qtbot:
     menu.close()
 
 
-def test_the_handle_covers_nothing_that_is_printed(window: Window, demo: Path, qtbot: QtBot) -> None:
-    assert window.open(demo / "reports" / "selected-waybills.moor")
+@pytest.mark.parametrize(
+    ("report", "block", "row", "columns"),
+    [
+        ("selected-waybills", "waybill-lines", "detail", ("goods", "shipped_on", "pieces", "charge")),
+        ("cost-centres", "centres", "heading", ("entries", "y2024", "y2025", "share")),
+    ],
+)
+def test_the_handle_covers_nothing_that_is_printed(
+    window: Window, demo: Path, qtbot: QtBot, report: str, block: str, row: str, columns: tuple[str, ...]
+) -> None:
+    assert window.open(demo / "reports" / f"{report}.moor")
     settle(window, qtbot)
     canvas = window.pages.canvas
-    for column in ("goods", "shipped_on", "pieces", "charge"):
-        spot = regions(window, block="waybill-lines", row="detail", column=column)[3]
+    for column in columns:
+        spot = regions(window, block=block, row=row, column=column)[0 if row == "heading" else 3]
         qtbot.mouseClick(canvas.viewport(), Qt.MouseButton.LeftButton, pos=point_on(window, spot))
         settle(window, qtbot)
         canvas.grab()
         page = canvas.page_rect(0)
-        picture = canvas._pixmaps[0].toImage().scaled(page.size())
+        picture = canvas._pixmaps[0].toImage()
         under = picture.copy(canvas._handle.geometry().adjusted(1, 1, -1, -1).translated(-page.topLeft()))
         colors = {under.pixel(x, y) for x in range(under.width()) for y in range(under.height())}
         assert len(colors) == 1, column

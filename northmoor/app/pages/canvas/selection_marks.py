@@ -19,6 +19,9 @@ from northmoor.app.worker import PageShown
 from northmoor.core.base.replace import replace
 from northmoor.core.layout.page.hit_testing import HitRegion
 
+_STEP = 4
+"""Pixels from one spot that is tried to the next."""
+
 
 def draw_selected(
     painter: QPainter, page: QRect, regions: Iterable[HitRegion], selection: Selection, scale: float
@@ -107,7 +110,8 @@ class SelectionHandle(QToolButton):
         self.setVisible(True)
 
     def _spots(self, place: QRect, rightmost: int) -> list[QPoint]:
-        """Where it can be, best first: right of the place, in it at either end, left of it, above it and below it."""
+        """Where it can be, best first: right of the place, in it at either end, left of it, above it and below it, or
+        farther to the right and the left."""
         middle = place.top() + (place.height() - self.height()) // 2
         right, inside = min(place.right() + 3, rightmost), place.right() - self.width() - 1
         spots = [QPoint(right, middle)]
@@ -118,6 +122,8 @@ class SelectionHandle(QToolButton):
             QPoint(max(place.left() - self.width() - 3, 2), middle),
             QPoint(inside, place.top() - self.height() - 1),
             QPoint(inside, place.bottom() + 2),
+            *(QPoint(x, middle) for x in range(right, rightmost + 1, _STEP)),
+            *(QPoint(x, middle) for x in range(place.left() - self.width() - 3, 1, -_STEP)),
         ]
 
 
