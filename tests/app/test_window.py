@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
-from PyQt6.QtCore import QProcess, QSettings, Qt
+from PyQt6.QtCore import QProcess, QSettings, QSize, Qt
 from PyQt6.QtGui import QDesktopServices, QKeySequence, QPalette
 from PyQt6.QtWidgets import QApplication, QMenu, QPushButton, QToolButton
 from pytestqt.qtbot import QtBot
@@ -20,6 +20,7 @@ from northmoor.app.main import follow_system
 from northmoor.app.start.keys_dialog import KeysDialog
 from northmoor.app.start.preferences_dialog import PreferencesDialog
 from northmoor.app.tabbed_window import TabbedWindow
+from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.menus import plain_text, with_mnemonics
 from northmoor.app.widgets.preferences import Preferences, preferred_keys, read_preferences, write_preferences
 from northmoor.app.widgets.theme import COLORS, HEATHER, LINEN, MIST, PAPER, STONE_TEXT, apply_look, ink
@@ -141,6 +142,12 @@ def test_another_look_and_size_of_text_are_shown_at_once(window: Window, qtbot: 
         assert shown() == [colors[name] for name in (HEATHER, STONE_TEXT, PAPER, LINEN)]
         assert (window._switch.width() > width) == (size == 18)
         assert window.isVisible()
+
+
+@pytest.mark.usefixtures("qapp")
+def test_icons_are_sharp_on_a_fine_screen() -> None:
+    made = icon("send", size=20).pixmap(QSize(20, 20), 2.0)
+    assert (made.width(), made.devicePixelRatio()) == (40, 2.0)
 
 
 @pytest.mark.usefixtures("usual_look")

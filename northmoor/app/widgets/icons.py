@@ -46,8 +46,8 @@ class _LineDrawing(QIconEngine):
         return self.scaledPixmap(size, mode, state, 1.0)
 
     def scaledPixmap(self, size: QSize, mode: QIcon.Mode, state: QIcon.State, scale: float) -> QPixmap:  # noqa: ARG002
-        own = min(size.width(), size.height(), round(self._size * scale))
-        return _pixmap(self._name, self._shown(mode), round(own / scale), scale)
+        own = min(size.width(), size.height(), self._size)
+        return _pixmap(self._name, self._shown(mode), own, scale)
 
     def actualSize(self, size: QSize, mode: QIcon.Mode, state: QIcon.State) -> QSize:  # noqa: ARG002
         own = min(size.width(), size.height(), self._size)
