@@ -62,7 +62,10 @@ class PdfFile:
     def add_many(self, numbers: Ints, write: Callable[[], pa.BinaryArray]) -> None:
         """Add objects that are no streams, by the numbers they have; `write` gives them all as they are written, and
         is called on another core."""
-        own = self.numbers(-(-len(numbers) // _MANY)) + np.arange(-(-len(numbers) // _MANY))
+        if not len(numbers):
+            return
+        streams = -(-len(numbers) // _MANY)
+        own = self.numbers(streams) + np.arange(streams)
         np.frombuffer(self._kinds, np.uint8)[numbers] = 2
         np.frombuffer(self._places, np.uint64)[numbers] = np.repeat(own, _MANY)[: len(numbers)]
         np.frombuffer(self._within, np.uint16)[numbers] = np.arange(len(numbers)) % _MANY

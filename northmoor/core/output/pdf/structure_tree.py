@@ -2,7 +2,8 @@
 tree that leads from contents back to them. Cells of tables, of which there may be millions, are written by the column.
 """
 
-from collections.abc import Sequence
+from bisect import bisect_right
+from collections.abc import Iterator, Sequence
 from functools import partial
 
 import numpy as np
@@ -68,14 +69,16 @@ class _RowsOfGroups:
         found[places[is_filled]] = self.cells[is_filled]
         return found
 
-    def body(self, cell: int, tables: TableTagger) -> bytes:
-        """A cell as it is written, by its number."""
-        group = next(each for each in self._groups if 0 <= cell - each.first_cell < len(each.contents))
-        at = cell - group.first_cell
-        row = group.first_row + int(np.searchsorted(np.cumsum(group.counts), at, "right"))
-        content = int(group.contents[at])
-        kid = b"/K %d" % content if content >= 0 else b""
-        return b"%b%d 0 R/Pg %d 0 R%b>>" % (list(tables.elements)[int(group.templates[at])], row, group.page, kid)
+    def bodies(self, cells: Sequence[int], templates: Sequence[bytes]) -> Iterator[bytes]:
+        """Single cells as they are written, by their numbers."""
+        firsts = [group.first_cell for group in self._groups]
+        for cell in cells:
+            group = self._groups[bisect_right(firsts, cell) - 1]
+            at = cell - group.first_cell
+            row = group.first_row + int(np.searchsorted(np.cumsum(group.counts), at, "right"))
+            content = int(group.contents[at])
+            kid = b"/K %d" % content if content >= 0 else b""
+            yield b"%b%d 0 R/Pg %d 0 R%b>>" % (templates[int(group.templates[at])], row, group.page, kid)
 
     def written_cells(self, templates: pa.BinaryArray, wanted: Bools | None) -> pa.BinaryArray:
         """The cells that are wanted as they are written, or all."""
@@ -377,11 +380,12 @@ class StructureTree:
         if rows is not None:
             special, self._special = self._special, {}
             is_plain = ~np.isin(rows.cells, list(special)) if special else None
-            for cell, (more, words) in special.items():
-                self._file.add(_special_body(rows.body(cell, self._tables), more, words), cell)
-            templates = pa.array(list(self._tables.elements), pa.binary())
+            templates = list(self._tables.elements)
+            bodies = rows.bodies(list(special), templates)
+            for (cell, (more, words)), body in zip(special.items(), bodies, strict=True):
+                self._file.add(_special_body(body, more, words), cell)
             plain = rows.cells if is_plain is None else rows.cells[is_plain]
-            self._file.add_many(plain, partial(rows.written_cells, templates, is_plain))
+            self._file.add_many(plain, partial(rows.written_cells, pa.array(templates, pa.binary()), is_plain))
             self._file.add_many(rows.rows, rows.written_rows)
             self._file.add_many(rows.numbers, rows.written_groups)
 
