@@ -8,8 +8,8 @@ from pathlib import Path
 
 import pytest
 from PyQt6.QtCore import QProcess, QSettings, QSize, Qt
-from PyQt6.QtGui import QDesktopServices, QKeySequence, QPalette
-from PyQt6.QtWidgets import QApplication, QMenu, QPushButton, QToolButton
+from PyQt6.QtGui import QDesktopServices, QImage, QKeySequence, QPalette
+from PyQt6.QtWidgets import QApplication, QLabel, QMenu, QPushButton, QToolButton
 from pytestqt.qtbot import QtBot
 
 from northmoor.app.actions import MENUS, all_commands, shortcuts
@@ -120,6 +120,9 @@ def test_another_look_and_size_of_text_are_shown_at_once(window: Window, qtbot: 
     window.show_workspace("data")
     qtbot.waitUntil(lambda: window.data.panel.tree.topLevelItemCount() > 0)
     tree, editor_of_sql = window.data.panel.tree, window.data.editor
+    link = QLabel('<a href="#">Line 1</a>', window)
+    link.resize(80, 30)
+    link.show()
     width = window._switch.width()
 
     def shown() -> list[str]:
@@ -141,6 +144,10 @@ def test_another_look_and_size_of_text_are_shown_at_once(window: Window, qtbot: 
         colors = COLORS[look]
         assert shown() == [colors[name] for name in (HEATHER, STONE_TEXT, PAPER, LINEN)]
         assert (window._switch.width() > width) == (size == 18)
+        linked = link.grab().toImage().convertToFormat(QImage.Format.Format_RGB16)
+        wanted = QImage(1, 1, QImage.Format.Format_RGB16)
+        wanted.fill(ink(HEATHER))
+        assert wanted.pixel(0, 0) in {linked.pixel(x, y) for x in range(80) for y in range(30)}
         assert window.isVisible()
 
 

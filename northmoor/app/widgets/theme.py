@@ -8,7 +8,7 @@ from importlib.resources import files
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
-from PyQt6.QtWidgets import QApplication, QTreeWidget, QTreeWidgetItemIterator
+from PyQt6.QtWidgets import QApplication, QLabel, QTreeWidget, QTreeWidgetItemIterator
 
 from northmoor.app.widgets.preferences import Preferences
 
@@ -274,6 +274,9 @@ def apply_look(application: QApplication, preferences: Preferences) -> None:
     for widget in application.allWidgets():
         if isinstance(widget, QTreeWidget):
             _color_again(widget, before)
+        elif isinstance(widget, QLabel) and "<a " in (text := widget.text()):
+            widget.clear()
+            widget.setText(text)  # links have the colour of when they were written
 
 
 def _color_again(tree: QTreeWidget, before: Mapping[str, str]) -> None:
@@ -282,8 +285,9 @@ def _color_again(tree: QTreeWidget, before: Mapping[str, str]) -> None:
     while (item := items.value()) is not None:
         for column in range(tree.columnCount()):
             brush = item.foreground(column)
-            if brush.style() != Qt.BrushStyle.NoBrush:
-                item.setForeground(column, ink(before[brush.color().name().upper()]))
+            name = before.get(brush.color().name().upper())
+            if brush.style() != Qt.BrushStyle.NoBrush and name is not None:
+                item.setForeground(column, ink(name))
         items += 1
 
 
