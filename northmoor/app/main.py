@@ -68,6 +68,7 @@ def run_window(
         from northmoor.app.tabbed_window import TabbedWindow
 
     apply_theme(application, preferred)
+    follow_system(application)
     window = TabbedWindow()
     sys.excepthook = partial(_show_mistake, window)
     if not reports and preferred.begin_with == "last":

@@ -6,6 +6,7 @@ from pathlib import Path
 
 import pytest
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QComboBox,
@@ -154,6 +155,8 @@ def _is_named(widget: QWidget) -> bool:
 @pytest.mark.parametrize("variant", COLORS)
 def test_texts_borders_and_marks_have_enough_contrast(variant: str) -> None:
     colors = COLORS[variant]
+    assert colors.keys() == COLORS["light"].keys()
+    assert all(QColor(color).isValid() for color in colors.values())
     grounds = [colors[name] for name in ("mist", "linen", "paper")]
     for text in ("peat", "stone_text", "lichen_text", "gorse_text", "rowan"):
         assert min(contrast(colors[text], ground) for ground in grounds) >= 4.5, text

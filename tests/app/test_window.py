@@ -16,14 +16,13 @@ from northmoor.app.actions import MENUS, all_commands, shortcuts
 from northmoor.app.document_controller import WHOLE_PAGE, Selection
 from northmoor.app.help.topics import GUIDES, topics
 from northmoor.app.language.length_unit import use_unit
-from northmoor.app.main import follow_system
 from northmoor.app.start.keys_dialog import KeysDialog
 from northmoor.app.start.preferences_dialog import PreferencesDialog
 from northmoor.app.tabbed_window import TabbedWindow
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.menus import plain_text, with_mnemonics
 from northmoor.app.widgets.preferences import Preferences, preferred_keys, read_preferences, write_preferences
-from northmoor.app.widgets.theme import COLORS, HEATHER, LINEN, MIST, PAPER, STONE_TEXT, apply_look, ink
+from northmoor.app.widgets.theme import COLORS, HEATHER, LINEN, PAPER, STONE_TEXT, apply_look, ink
 from northmoor.app.window import Window
 from northmoor.core.errors import Place
 from northmoor.core.model import edits
@@ -157,21 +156,32 @@ def test_icons_are_sharp_on_a_fine_screen() -> None:
     assert (made.width(), made.devicePixelRatio()) == (40, 2.0)
 
 
-@pytest.mark.usefixtures("usual_look")
-def test_the_look_follows_the_system_where_that_is_preferred(
-    qapp: QApplication, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    hints = qapp.styleHints()
-    assert hints is not None
-    preferred = Preferences()
-    monkeypatch.setattr("northmoor.app.main.read_preferences", lambda _: preferred)
-    monkeypatch.setattr(Preferences, "is_dark", property(lambda own: own.look == "system"))
-    follow_system(qapp)
-    hints.colorSchemeChanged.emit(Qt.ColorScheme.Dark)
-    assert ink(MIST).name().upper() == COLORS["light"][MIST]
-    preferred = Preferences(look="system")
-    hints.colorSchemeChanged.emit(Qt.ColorScheme.Dark)
-    assert ink(MIST).name().upper() == COLORS["dark"][MIST]
+def test_the_look_follows_the_system_where_that_is_preferred(tmp_path: Path) -> None:
+    script = """
+from northmoor.app.main import run_window
+from northmoor.app.widgets.preferences import Preferences, own_settings, write_preferences
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtGui import QGuiApplication
+def watch(window):
+    def look():
+        Preferences.is_dark = property(lambda own: own.look == "system")  # no system that can change is here
+        for look in ("light", "system"):
+            write_preferences(own_settings(), Preferences(look=look))
+            QGuiApplication.styleHints().colorSchemeChanged.emit(Qt.ColorScheme.Dark)
+            print(window.grab().toImage().pixelColor(3, 400).lightness())
+        window.window().close()
+    QTimer.singleShot(100, look)
+run_window((), {}, watch)
+"""
+    light, dark = map(int, _output_of(script, tmp_path).split())
+    assert dark < 60 < 200 < light
+
+
+def _output_of(script: str, settings: Path) -> str:
+    """What a process of its own prints, with its settings in a folder."""
+    environment = os.environ | {"XDG_CONFIG_HOME": str(settings)}
+    command = [sys.executable, "-c", script]
+    return subprocess.run(command, capture_output=True, text=True, timeout=60, env=environment, check=True).stdout
 
 
 def test_lengths_are_shown_in_another_unit_at_once(window: Window) -> None:
@@ -206,11 +216,7 @@ def watch(window):
     timer = QTimer(window); timer.timeout.connect(look); timer.start(50)
 run_window((), {}, watch)
 """
-    environment = os.environ | {"XDG_CONFIG_HOME": str(tmp_path)}
-    run = subprocess.run(
-        [sys.executable, "-c", script], capture_output=True, text=True, timeout=60, env=environment, check=True
-    )
-    side, page, size, name = run.stdout.split()
+    side, page, size, name = _output_of(script, tmp_path).split()
     assert int(side) < 60
     assert int(page) == 255
     assert (size, name) == ("18", copy.name)

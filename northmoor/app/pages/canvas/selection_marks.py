@@ -122,7 +122,7 @@ class SelectionHandle(QToolButton):
             QPoint(max(place.left() - self.width() - 3, 2), middle),
             QPoint(inside, place.top() - self.height() - 1),
             QPoint(inside, place.bottom() + 2),
-            *(QPoint(x, middle) for x in range(right, rightmost + 1, _STEP)),
+            *(QPoint(x, middle) for x in range(right + _STEP, rightmost + 1, _STEP)),
             *(QPoint(x, middle) for x in range(place.left() - self.width() - 3, 1, -_STEP)),
         ]
 
