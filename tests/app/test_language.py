@@ -13,10 +13,13 @@ from typing import Any
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from PyQt6.QtCore import QUrl
 from PyQt6.QtWidgets import QApplication, QLabel, QPushButton
 from pytestqt.qtbot import QtBot
 
 from northmoor.app.delivery.preflight_panel import PreflightPanel
+from northmoor.app.help.help_actions import Help
+from northmoor.app.help.topics import GUIDES, topics
 from northmoor.app.language.catalogue import Catalogue, catalogue_texts
 from northmoor.app.language.core_sentences import core_text, use_sentences
 from northmoor.app.language.timetable_text import shown_timetable, typed_timetable
@@ -138,6 +141,47 @@ def test_every_text_has_a_translation_that_takes_what_is_filled_in(language: str
         assert filled_in(text) == filled_in(translated)
         assert ("&" in text) == ("&" in translated), f"a letter of {text!r} is its key"
         assert (text[:1] == " ", text[-1] == " ") == (translated[:1] == " ", translated[-1] == " "), text
+
+
+def shape_of(guide: str) -> tuple[list[str], set[str], list[str], list[str]]:
+    """What is the same of a guide in all languages: what its lines are, code in texts, code of its own, and links."""
+    prose = re.sub(r"(?m)^( {4,}|```).*$", "", guide)
+    kinds = [line[0] for line in guide.splitlines() if re.match(r"#|\|(?!---)|\d\. |- |    ", line)]
+    code = [re.split(r"\s{3,}|\s+#", line.strip())[0] for line in guide.splitlines() if line.startswith("    ")]
+    links = [re.sub(r"^\.\./|#.*", "", link) for link in re.findall(r"\]\(([^)]+)\)", prose)]
+    return kinds, {" ".join(each.split()) for each in re.findall(r"`([^`]+)`", prose)}, code, links
+
+
+@pytest.mark.parametrize("language", TRANSLATED)
+@pytest.mark.parametrize("guide", GUIDES)
+def test_a_guide_says_the_same_in_every_language(language: str, guide: str) -> None:
+    english, translated = (
+        shape_of("\n".join(topic.text for topic in topics(each) if topic.guide == guide)) for each in ("en", language)
+    )
+    assert translated[0] == english[0], "as many headings, rows of tables, items and lines of code, in the same order"
+    assert english[1] - translated[1] == set(), "all code in its texts"
+    assert translated[2:] == english[2:], "the same code and links"
+    titles = [topic.title for topic in topics(language) if topic.guide == guide]
+    assert not set(titles) & {topic.title for topic in topics("en")} - {"Parameter", "PDF"}
+
+
+def test_the_help_is_in_the_language_of_the_window(qtbot: QtBot) -> None:
+    use_spelling("de")
+    try:
+        explained = QLabel()
+        qtbot.addWidget(explained)
+        guides = Help(explained, lambda: [("Drucken", "Ctrl+P")], lambda: "level")
+        guides.explain()
+        shown = guides.opened
+        assert shown is not None
+        qtbot.addWidget(shown)
+        assert shown.list.currentItem().text() == "Tabellen › Ebenen"
+        shown.text.anchorClicked.emit(QUrl("tables.md#herkunft"))
+        assert shown.text.toPlainText().startswith("Herkunft\nF8, dann ein Klick auf eine Zahl")
+        document = shown.text.document()
+        assert document.begin().next().blockFormat().bottomMargin() > 0, "paragraphs have room between them"
+    finally:
+        use_spelling("en")
 
 
 def seen_in(language: str, demo: Path, pictures: Path) -> dict[str, Any]:

@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
-from PyQt6.QtCore import QProcess, QSettings, QSize, Qt
+from PyQt6.QtCore import QProcess, QSettings, QSize, Qt, QUrl
 from PyQt6.QtGui import QDesktopServices, QImage, QKeySequence, QPalette
 from PyQt6.QtWidgets import QApplication, QLabel, QMenu, QPushButton, QToolButton
 from pytestqt.qtbot import QtBot
@@ -230,7 +230,7 @@ def test_entries_of_a_menu_have_letters_of_their_own() -> None:
 
 
 def test_help_is_searched_and_explains_what_has_the_keyboard(window: Window, qtbot: QtBot) -> None:
-    assert {topic.guide for topic in topics()} == set(GUIDES)
+    assert {topic.guide for topic in topics("en")} == set(GUIDES)
     window.controller.select(Selection("cell", TABLE, "detail", None, "fares"))
     editor(window, "visible").setFocus()
     window.actions_by_name["explain"].trigger()
@@ -263,6 +263,9 @@ def test_help_is_searched_and_explains_what_has_the_keyboard(window: Window, qtb
     help_window.search.setText("no such thing anywhere")
     assert help_window.list.count() == 0
     assert "Try fewer" in help_window.text.toPlainText()
+    help_window.search.clear()
+    help_window.text.anchorClicked.emit(QUrl("tables.md#trace"))
+    assert help_window.list.currentItem().text() == "Tables › Trace"
     window.actions_by_name["news"].trigger()
     assert "What's new" in help_window.text.toPlainText()
     help_window.close()

@@ -9,7 +9,8 @@ from PyQt6.QtWidgets import QMessageBox, QWidget
 from northmoor import __version__
 from northmoor.app.help.help_window import HelpWindow
 from northmoor.app.help.topics import Topic, topics
-from northmoor.app.language.translation import tr
+from northmoor.app.language.translation import tr, window_language
+from northmoor.app.widgets.menus import keys_text
 
 MOUSE = tr(
     "<h3>The mouse on the pages</h3>"
@@ -102,12 +103,13 @@ class Help(QObject):
     def _shown(self) -> HelpWindow:
         if self.opened is None:
             lines = (
-                f"<tr><td>{escape(text)}</td><td>&nbsp;&nbsp;{escape(keys)}</td></tr>"
+                f"<tr><td>{escape(text)}</td><td>&nbsp;&nbsp;{escape(keys_text(keys))}</td></tr>"
                 for text, keys in self._shortcuts()
             )
             title = tr("Keys and mouse")
             keys = Topic("keys", title, f"<h2>{title}</h2><table>{''.join(lines)}</table>{MOUSE}")
-            self.opened = HelpWindow([*topics(), keys, Topic("news", tr("What's new"), NEWS)], self._window)
+            news = Topic("news", tr("What's new"), NEWS)
+            self.opened = HelpWindow([*topics(window_language()), keys, news], self._window)
         return self.opened
 
     def show_about(self) -> None:

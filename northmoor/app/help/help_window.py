@@ -9,11 +9,11 @@ from PyQt6.QtWidgets import (
     QListWidget,
     QListWidgetItem,
     QSplitter,
-    QTextBrowser,
     QVBoxLayout,
     QWidget,
 )
 
+from northmoor.app.help.guide_text import GuideText
 from northmoor.app.help.topics import Topic
 from northmoor.app.language.translation import tr
 
@@ -36,9 +36,8 @@ class HelpWindow(QDialog):
         self.list.setAccessibleName(tr("Topics"))
         self.list.setTextElideMode(Qt.TextElideMode.ElideRight)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.text = QTextBrowser()
+        self.text = GuideText()
         self.text.setAccessibleName(tr("Explanation"))
-        self.text.setOpenLinks(False)
         self.text.anchorClicked.connect(self._follow)
         left = QWidget()
         column = QVBoxLayout(left)
@@ -59,11 +58,13 @@ class HelpWindow(QDialog):
         self._narrow("")
 
     def show_guide(self, guide: str, about: str = "", section: str = "") -> None:
-        """Show a section of a guide, or its introduction; `about` is a text in front of it, as HTML."""
+        """Show a section of a guide, by its English heading or its anchor, or the guide's introduction; `about` is a
+        text in front of it, as HTML."""
         self.search.clear()
         items = [item for row in range(self.list.count()) if (item := self.list.item(row)) is not None]
         of_guide = [item for item in items if item.data(_TOPIC).guide == guide]
-        wanted = [item for item in of_guide if section and item.text().endswith(f"› {section}")] or of_guide
+        names = {id(item): (item.data(_TOPIC).section, item.data(_TOPIC).anchor) for item in of_guide}
+        wanted = [item for item in of_guide if section and section in names[id(item)]] or of_guide
         if wanted:
             self.list.setCurrentItem(wanted[0])
             self._show(wanted[0], about)
@@ -88,20 +89,12 @@ class HelpWindow(QDialog):
         if item is None:
             return
         topic: Topic = item.data(_TOPIC)
-        if topic.text.startswith("<"):
-            self.text.setHtml(topic.text)
-        else:
-            self.text.setMarkdown(topic.text)
-        if about:
-            cursor = self.text.textCursor()
-            cursor.movePosition(cursor.MoveOperation.Start)
-            cursor.insertHtml(f"{about}<br><br>")
-        self.text.verticalScrollBar().setValue(0)
+        self.text.show_text(topic.text, about)
 
     def _follow(self, url: QUrl) -> None:
         """Go to another guide; what is not of the help is only named, never opened."""
         guide = url.path().removesuffix(".md")
         if any(topic.guide == guide for topic in self._topics):
-            self.show_guide(guide)
+            self.show_guide(guide, section=url.fragment())
         else:
             self.text.setToolTip(url.toString())

@@ -16,11 +16,21 @@ GUIDES = (
 
 
 class Topic(Struct, frozen=True):
-    """A section of a guide, as Markdown; the first of each guide is its introduction."""
+    """A section of a guide, as Markdown; the first of each guide is its introduction.
+
+    `section` is its heading in English, by which it is found in every language; empty for an introduction.
+    """
 
     guide: str
     title: str
     text: str
+    section: str = ""
+
+    @property
+    def anchor(self) -> str:
+        """What a link to it has after the #: its own heading in small letters, with hyphens between the words."""
+        words = re.sub(r"[^\w\s-]", "", self.title.rpartition(" › ")[2].lower())
+        return re.sub(r"\s", "-", words)
 
     def has(self, words: Sequence[str]) -> bool:
         """Whether all words are in it."""
@@ -29,20 +39,28 @@ class Topic(Struct, frozen=True):
 
 
 @cache
-def topics() -> tuple[Topic, ...]:
-    """All sections of all guides."""
-    return tuple(topic for guide in GUIDES for topic in _sections(guide))
+def topics(language: str) -> tuple[Topic, ...]:
+    """All sections of all guides, in a language where there is a translation, else in English."""
+    return tuple(topic for guide in GUIDES for topic in _sections(guide, language))
 
 
-def _sections(guide: str) -> list[Topic]:
-    text = (_folder() / f"{guide}.md").read_text(encoding="utf-8")
-    first, *rest = re.split(r"(?m)^## ", text)
-    name = first.partition("\n")[0].removeprefix("# ").partition(":")[0].strip()
-    found = [Topic(guide, name, first)]
-    for part in rest:
-        title = part.partition("\n")[0].strip()
-        found.append(Topic(guide, f"{name} › {title}", f"## {part}"))
+def _sections(guide: str, language: str) -> list[Topic]:
+    english = _parts(_folder() / f"{guide}.md")
+    translated = _folder() / language / f"{guide}.md"
+    parts = _parts(translated) if translated.is_file() else english
+    name = _heading(parts[0]).partition(":")[0]
+    found = [Topic(guide, name, parts[0])]
+    for part, of_english in zip(parts[1:], english[1:], strict=True):
+        found.append(Topic(guide, f"{name} › {_heading(part)}", part, _heading(of_english)))
     return found
+
+
+def _parts(path: Path) -> list[str]:
+    return re.split(r"(?m)^(?=## )", path.read_text(encoding="utf-8"))
+
+
+def _heading(part: str) -> str:
+    return part.partition("\n")[0].lstrip("# ").strip()
 
 
 def _folder() -> Path:

@@ -19,13 +19,13 @@ _marks: dict[int, str] = {}
 """What a language writes in numbers for the comma and the point of English; empty for English."""
 
 
-_nouns: list[str] = []
-"""The language of the window, where it writes nouns with capitals."""
+_language = ["en"]
+"""The language of the window."""
 
 
 def use_spelling(language: str) -> None:
     """Write numbers in texts of the window, and nouns in sentences, as a language does from here on."""
-    _nouns[:] = [language] if language.split("_")[0] in ("de", "lb") else []
+    _language[:] = [language]
     locale = QLocale(language)
     _marks.clear()
     if (marks := (locale.groupSeparator(), locale.decimalPoint())) != (",", "."):
@@ -58,9 +58,15 @@ def tr(text: str) -> str:
     return _WithNumbers(found) if _marks else found
 
 
+def window_language() -> str:
+    """The language of the window, such as ``de``."""
+    return _language[0]
+
+
 def in_sentence(label: str) -> str:
     """A label of the window's language as it is written inside a sentence."""
-    return label if _nouns else label[:1].lower() + label[1:]
+    has_capitals = window_language().split("_")[0] in ("de", "lb")  # its nouns begin with one
+    return label if has_capitals else label[:1].lower() + label[1:]
 
 
 def tr_count(count: int, one: str, many: str) -> str:

@@ -28,6 +28,7 @@ from northmoor.app.pages.part_menu.page_entries import page_entries, typed_page_
 from northmoor.app.pages.part_menu.part_menu import PartMenu
 from northmoor.app.pages.part_menu.style_entries import typed_style_commands
 from northmoor.app.search.matching import PaletteEntry
+from northmoor.app.widgets.menus import keys_text
 from northmoor.app.worker import PageShown, Rendered, Worker
 from northmoor.core.base.replace import replace
 from northmoor.core.checks.trace.pointed import printed_values
@@ -367,7 +368,7 @@ class PagesWorkspace(QWidget):
         own = list(commands_in(self.part_menu.entries()))
         of_page = [pair for pair in commands_in(page_entries(context)) if pair[0] not in {text for text, _ in own}]
         return [
-            PaletteEntry(text, kind, command.drawing or "play", command.run, command.shortcut, command.help)
+            PaletteEntry(text, kind, command.drawing or "play", command.run, keys_text(command.shortcut), command.help)
             for kind, pairs in ((tr("for what is selected"), own), (tr("page"), of_page))
             for text, command in pairs
         ]

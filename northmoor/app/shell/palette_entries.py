@@ -16,7 +16,7 @@ from northmoor.app.parameters.bar import ParameterBar
 from northmoor.app.search.matching import PaletteEntry
 from northmoor.app.search.other_reports import OtherReports
 from northmoor.app.shell.parameter_menu import narrowing_commands
-from northmoor.app.widgets.menus import plain_text
+from northmoor.app.widgets.menus import keys_text, plain_text
 
 if TYPE_CHECKING:
     from northmoor.app.data.workspace import DataWorkspace
@@ -50,7 +50,7 @@ def palette_entries(window: SearchedWindow) -> list[PaletteEntry]:
     """Everything, what belongs to the selection first."""
     commands = [
         PaletteEntry(plain_text(action).rstrip("…"), str(action.data()), "play", action.trigger,
-                     action.shortcut().toString())
+                     keys_text(action.shortcut()))
         for name, action in window.actions_by_name.items() if action.isEnabled() and name != "find"
     ]  # fmt: skip
     own = [entry for entry in window.pages.part_commands() if entry.text not in {each.text for each in commands}]

@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import (
 )
 
 from northmoor.app.language.translation import tr
-from northmoor.app.widgets.menus import use_keys
+from northmoor.app.widgets.menus import keys_text, use_keys
 from northmoor.app.widgets.preferences import preferred_keys, write_keys
 
 _NAME = Qt.ItemDataRole.UserRole
@@ -137,7 +137,7 @@ class KeysDialog(QDialog):
     def _show_keys(self) -> None:
         for item in self._items():
             name = item.data(0, _NAME)
-            item.setText(1, QKeySequence(self.keys[name]).toString(QKeySequence.SequenceFormat.NativeText))
+            item.setText(1, keys_text(self.keys[name]))
             font = item.font(1)
             font.setBold(self.keys[name] != self._usual[name])
             item.setFont(1, font)

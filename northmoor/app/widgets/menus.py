@@ -84,6 +84,11 @@ def key_tip(widget: QWidget, tip: str, command: str) -> None:
     _show(widget)
 
 
+def keys_text(keys: str | QKeySequence) -> str:
+    """Keys as the window's language writes them, such as ``Strg+N``; empty of none."""
+    return QKeySequence(keys).toString(QKeySequence.SequenceFormat.NativeText)
+
+
 def use_keys(keys: Mapping[str, QKeySequence]) -> None:
     """Let tooltips name these keys of commands from now on."""
     _keys.update(keys)
@@ -96,5 +101,5 @@ def use_keys(keys: Mapping[str, QKeySequence]) -> None:
 
 def _show(widget: QWidget) -> None:
     tip, command = _tips[widget]
-    keys = _keys.get(command, QKeySequence()).toString(QKeySequence.SequenceFormat.NativeText)
+    keys = keys_text(_keys.get(command, ""))
     widget.setToolTip(f"{tip} ({keys})" if keys else tip)

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QLabel, QMenu, QWidget, QWidgetAction
 
 from northmoor.app.document_controller import ReportEdit
 from northmoor.app.widgets.icons import icon
-from northmoor.app.widgets.menus import give_letters
+from northmoor.app.widgets.menus import give_letters, keys_text
 
 
 class PartCommand(Struct, frozen=True):
@@ -76,7 +76,7 @@ def add_menu_title(menu: QMenu, text: str) -> None:
 
 
 def _action(command: PartCommand, parent: QWidget) -> QAction:
-    right = command.sample or command.shortcut
+    right = command.sample or keys_text(command.shortcut)
     action = QAction(command.text.replace("&", "&&") + (f"\t{right}" if right else ""), parent)
     if command.drawing is not None:
         action.setIcon(icon(command.drawing))
