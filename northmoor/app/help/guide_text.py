@@ -1,5 +1,7 @@
 """A section of a guide, set to be read: room between its paragraphs, code on a ground of its own, tables with lines."""
 
+from typing import cast
+
 from PyQt6.QtCore import QEvent
 from PyQt6.QtGui import (
     QBrush,
@@ -15,6 +17,8 @@ from PyQt6.QtWidgets import QTextBrowser
 
 from northmoor.app.widgets.theme import HEATHER, LINE, LINEN, ink
 
+_SHARE = cast("int", QTextBlockFormat.LineHeightTypes.ProportionalHeight.value)  # which the stubs have as a kind
+_PIXELS = cast("int", QTextBlockFormat.LineHeightTypes.FixedHeight.value)
 _BELOW = 9
 """Pixels below a paragraph, a list, code or a table."""
 
@@ -64,8 +68,8 @@ def _set_block(block: QTextBlock) -> None:
     cursor = QTextCursor(block)
     form = QTextBlockFormat()
     if cursor.currentTable() is None:
-        below, above, lines = _BELOW, 0, QTextBlockFormat.LineHeightTypes.ProportionalHeight
-        height = 112
+        below, above = _BELOW, 0
+        lines = (112, _SHARE)
         if block.blockFormat().headingLevel():
             above = 14 if block.previous().isValid() else 0
         elif block.textList() is not None:
@@ -73,12 +77,12 @@ def _set_block(block: QTextBlock) -> None:
         elif _is_code(block):
             form.setBackground(QBrush(ink(LINEN)))
             form.setLeftMargin(12)
-            below, height = 0 if _is_code(block.next()) else _BELOW, 100
+            below, lines = 0 if _is_code(block.next()) else _BELOW, (100, _SHARE)
         elif not block.text():  # the toolkit puts one before and after each table
-            below, height, lines = 0, 2, QTextBlockFormat.LineHeightTypes.FixedHeight
+            below, lines = 0, (2, _PIXELS)
         form.setTopMargin(above)
         form.setBottomMargin(below)
-        form.setLineHeight(height, lines.value)
+        form.setLineHeight(*lines)
     cursor.mergeBlockFormat(form)
     pieces = block.begin()
     while not pieces.atEnd():
