@@ -15,6 +15,7 @@ from babel.messages.extract import extract_from_dir
 from babel.messages.pofile import read_po, write_po
 
 from northmoor import app
+from northmoor.app.language.period_text import PERIOD_MARK, PERIOD_PHRASES
 from northmoor.app.language.timetable_text import PHRASE_MARK, PHRASES
 from northmoor.app.language.translation import CORE
 from northmoor.app.widgets.property_editors import property_label
@@ -75,6 +76,7 @@ def _labels() -> Iterator[str]:
     yield from (text for layout in REPORT_LAYOUTS for text in (layout.name, layout.needs))
     yield from (each.help for each in DERIVED_COLUMNS)
     yield from (f"{PHRASE_MARK}{phrase}" for phrase in (*PHRASES, "nth"))
+    yield from (f"{PERIOD_MARK}{phrase}" for phrase in PERIOD_PHRASES)
     yield from (text for kind in CONNECTION_KINDS for text in (kind.choice_label or kind.label, kind.tag))
     yield from (look.title for look in TABLE_LOOKS.values())
     yield from (*TOTALS.values(), *OPERATOR_WORDS.values(), *RUN_STATES.values(), *_NAMES_SHOWN)

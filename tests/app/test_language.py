@@ -22,6 +22,7 @@ from northmoor.app.help.help_actions import Help
 from northmoor.app.help.topics import GUIDES, topics
 from northmoor.app.language.catalogue import Catalogue, catalogue_texts
 from northmoor.app.language.core_sentences import core_text, use_sentences
+from northmoor.app.language.period_text import PERIOD_PHRASES, shown_period, typed_period
 from northmoor.app.language.timetable_text import shown_timetable, typed_timetable
 from northmoor.app.language.translation import CORE, tr, tr_count, use_spelling, words_in_english
 from northmoor.app.pages.part_menu import page_entries, style_entries
@@ -130,6 +131,22 @@ def test_timetables_are_written_and_read_in_the_language(qapp: QApplication, lan
     finally:
         qapp.removeTranslator(catalogue)
     assert shown_timetable("every day at 06:00") == "every day at 06:00"
+
+
+@pytest.mark.parametrize("language", TRANSLATED)
+def test_periods_are_shown_and_typed_in_the_language_of_the_window(language: str, qapp: QApplication) -> None:
+    phrases = [phrase.format("30") if "last {}" in phrase else phrase.format("this week") for phrase in PERIOD_PHRASES]
+    catalogue = Catalogue(catalogue_texts(language), qapp)
+    qapp.installTranslator(catalogue)
+    try:
+        shown = [shown_period(phrase) for phrase in phrases]
+        assert [typed_period(text) for text in shown] == phrases
+        assert not set(shown) & set(phrases), "each is translated"
+        assert typed_period("Last FULL month/ tomorrow ") == "Last FULL month/ tomorrow ", "English stays"
+        assert typed_period(f"{shown_period('today')}/2026-02-01") == "today/2026-02-01"
+    finally:
+        qapp.removeTranslator(catalogue)
+    assert shown_period("last full month") == "last full month"
 
 
 @pytest.mark.parametrize("language", TRANSLATED)

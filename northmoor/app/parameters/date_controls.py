@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import (
     QVBoxLayout,
 )
 
+from northmoor.app.language.period_text import shown_period, typed_period
 from northmoor.app.language.translation import tr
 from northmoor.app.parameters.control_base import ControlState, Popup, PopupControl, value_text
 from northmoor.app.parameters.inline_controls import CommitLine, FieldControl
@@ -46,9 +47,9 @@ def calendar() -> QCalendarWidget:
 
 
 def words_list(words: tuple[str, ...], name: str) -> QListWidget:
-    """A list of relative periods or days."""
+    """A list of relative periods or days, in the language of the window."""
     made = QListWidget()
-    made.addItems(list(words))
+    made.addItems([shown_period(each) for each in words])
     made.setAccessibleName(name)
     made.setFixedWidth(150)
     return made
@@ -105,6 +106,12 @@ class CalendarControl(FieldControl):
         self.popup.hide()
         self.line.setText(text)
         self._typed()
+
+    def _shown(self, given: str) -> str:
+        return shown_period(given)
+
+    def _read(self, text: str) -> str:
+        return typed_period(text)
 
 
 class PeriodControl(PopupControl):
@@ -164,7 +171,7 @@ class PeriodControl(PopupControl):
         words = state.given if isinstance(state.given, str) else state.parameter.default
         is_words = isinstance(words, str) and is_relative(words) and "/" not in words
         none = tr("choose") if state.parameter.required else tr("none")
-        self.button.setText(str(words) if is_words and self._span is not None else state.label or none)
+        self.button.setText(shown_period(str(words)) if is_words and self._span is not None else state.label or none)
         self.button.setToolTip(
             tr("{label} (data time counts as now)").format(label=state.label) if is_words else state.label
         )
@@ -193,5 +200,6 @@ class PeriodControl(PopupControl):
 
     def _choose(self, text: str) -> None:
         self.popup.hide()
-        if text.strip() and text != self._given:
-            self.changed.emit(None if text == _NONE else text)
+        words = typed_period(text)
+        if words.strip() and words != self._given:
+            self.changed.emit(None if text == _NONE else words)

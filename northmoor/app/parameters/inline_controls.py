@@ -65,7 +65,7 @@ class FieldControl(Control):
     def show_state(self, state: ControlState) -> None:
         """Show the value."""
         given = state.given
-        self.line.put(given if isinstance(given, str) else value_text(state.value))
+        self.line.put(self._shown(given) if isinstance(given, str) else value_text(state.value))
         self.line.setPlaceholderText(tr("needs a value") if state.parameter.required else tr("none"))
 
     def mark(self, is_faulty: bool) -> None:
@@ -75,7 +75,15 @@ class FieldControl(Control):
     def _typed(self) -> None:
         if self.line.text() != self.line.shown:
             self.line.shown = self.line.text()
-            self.changed.emit(self.line.text())
+            self.changed.emit(self._read(self.line.text()))
+
+    def _shown(self, given: str) -> str:
+        """A value that was given as a text, as it is typed here."""
+        return given
+
+    def _read(self, text: str) -> str:
+        """What was typed, as it is given."""
+        return text
 
 
 class StepperControl(FieldControl):

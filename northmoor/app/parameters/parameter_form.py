@@ -5,6 +5,7 @@ from typing import Any
 
 from PyQt6.QtWidgets import QComboBox, QFormLayout, QFrame, QLabel, QSizePolicy, QWidget
 
+from northmoor.app.language.period_text import shown_period, typed_period
 from northmoor.app.language.translation import in_sentence, tr
 from northmoor.app.parameters.choice_editors import FixedChoices, PickedColumn
 from northmoor.app.parameters.control_base import value_text
@@ -241,11 +242,11 @@ class ParameterForm(PropertyRows):
         """Add a value as it is typed; those of a list have a line each."""
         if self.parameter.holds == "list":
             listed = value if isinstance(value, tuple) else () if value is None else (value,)
-            text = "\n".join(value_text(entry) for entry in listed)
+            text = "\n".join(self._text(entry) for entry in listed)
             editor: QWidget = TextEditor(text, lambda t: self.change(field, self._typed_list(t)))
             editor.setProperty("placeholderText", tr("One value per line"))
         else:
-            editor = LineEditor(value_text(value), lambda t: self.change(field, self._typed(t)))
+            editor = LineEditor(self._text(value), lambda t: self.change(field, self._typed(t)))
         self.add(label, field, editor, tip)
 
     def _typed(self, text: str) -> Scalar | None:
@@ -257,7 +258,12 @@ class ParameterForm(PropertyRows):
             return int(text)
         if self.parameter.kind == "boolean" and text.lower() in ("yes", "no", "true", "false"):
             return text.lower() in ("yes", "true")
-        return text
+        return typed_period(text) if self.parameter.kind in ("date", "timestamp") else text
+
+    def _text(self, value: Any) -> str:
+        """A value as it is typed, days in words in the language of the window."""
+        is_words = isinstance(value, str) and self.parameter.kind in ("date", "timestamp")
+        return shown_period(value) if is_words else value_text(value)
 
     def _typed_list(self, text: str) -> tuple[Scalar, ...] | None:
         typed = (self._typed(line) for line in text.split("\n"))

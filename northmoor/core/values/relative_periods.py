@@ -14,7 +14,8 @@ from zoneinfo import ZoneInfo
 
 from msgspec import Struct
 
-_UNITS = "hour|day|week|month|quarter|year"
+PERIOD_UNITS = ("hour", "day", "week", "month", "quarter", "year")
+_UNITS = "|".join(PERIOD_UNITS)
 _CALENDAR = re.compile(rf"(this|last full|next full) ({_UNITS})")
 _TO_DATE = re.compile(rf"({_UNITS}) to date")
 _TRAILING = re.compile(rf"last (\d{{1,4}}) ({_UNITS})s?|last hour")

@@ -6,6 +6,7 @@ from pydantic import ValidationError
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QToolButton, QWidget
 
+from northmoor.app.language.period_text import shown_period, typed_period
 from northmoor.app.language.translation import tr
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.menus import menu_of
@@ -63,7 +64,7 @@ class PeriodField(QWidget):
     def __init__(self, start: str | None, end: str | None, values: Sequence[str]) -> None:
         super().__init__()
         self._values = values
-        self.start, self.end = QLineEdit(start or ""), QLineEdit(end or "")
+        self.start, self.end = (QLineEdit(shown_period(each or "")) for each in (start, end))
         self.start.setPlaceholderText(tr("its first reading"))
         self.end.setPlaceholderText(tr("the data time"))
         self.start.setAccessibleName(tr("Period from"))
@@ -85,7 +86,8 @@ class PeriodField(QWidget):
 
     def _menu(self, button: QToolButton) -> None:
         entries: list[tuple[str, object]] = [(tr("The whole log"), lambda: self.put("", ""))]
-        entries += [(words.capitalize(), lambda w=words: self.put(w, w)) for words in OFFERED_PERIODS]
+        offered = [shown_period(words) for words in OFFERED_PERIODS]
+        entries += [(words[:1].upper() + words[1:], lambda w=words: self.put(w, w)) for words in offered]
         pairs = [(name, f"{name[:-5]}_to") for name in self._values if name.endswith("_from")]
         pairs = [pair for pair in pairs if pair[1] in self._values]
         entries += [("", None)] if pairs else []
@@ -99,7 +101,9 @@ class PeriodField(QWidget):
 
     def ends(self) -> dict[str, str | None]:
         """The ends, as a query holds them."""
-        return {"start": self.start.text().strip() or None, "end": self.end.text().strip() or None}
+        return {
+            name: typed_period(line.text().strip()) or None for name, line in (("start", self.start), ("end", self.end))
+        }
 
 
 class DurationField(QLineEdit):

@@ -5,6 +5,7 @@ from PyQt6.QtWidgets import QWidget
 
 from northmoor.app.data.query.chip_row import ChipRow
 from northmoor.app.help.help_actions import GUIDE_PROPERTY
+from northmoor.app.language.period_text import shown_period
 from northmoor.app.language.translation import tr
 from northmoor.core.model.data.durations import format_duration
 from northmoor.core.model.data.signal_queries import LogQuery, MeasurementsQuery, SignalQuery, SpansQuery
@@ -69,11 +70,11 @@ class SignalSentence(ChipRow):
             self._show(tr("the whole log"), "calendar", "period", tr("Choose the period"))
         elif query.start == query.end:
             self._say(tr("in"))
-            self._show(query.start or "", "calendar", "period", tr("Choose the period"))
+            self._show(shown_period(query.start or ""), "calendar", "period", tr("Choose the period"))
         else:
             for word, text in (
-                (tr("from"), query.start or tr("the first reading")),
-                (tr("to"), query.end or tr("the data time")),
+                (tr("from"), shown_period(query.start or "") or tr("the first reading")),
+                (tr("to"), shown_period(query.end or "") or tr("the data time")),
             ):
                 self._say(word)
                 self._show(text, "calendar", "period", tr("Choose the period"))

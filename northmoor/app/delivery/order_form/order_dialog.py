@@ -27,6 +27,7 @@ from northmoor.app.delivery.order_form.destination_rows import DestinationRows
 from northmoor.app.delivery.order_form.trigger_form import TriggerForm
 from northmoor.app.delivery.part_form import PartForm, PropertyWords
 from northmoor.app.language.core_sentences import core_text
+from northmoor.app.language.period_text import shown_period, typed_period
 from northmoor.app.language.timetable_text import when_text
 from northmoor.app.language.translation import moment_text, tr
 from northmoor.app.widgets.headings import line, section
@@ -44,6 +45,8 @@ from northmoor.core.store.report_files import load_report
 
 _FORMATS = ("pdf", "xlsx", "html", "csv", "docx")
 _FROM = tr("from the trigger: ")
+_IN_WORDS = ("date", "timestamp")
+"""The kinds of values that may be given in words."""
 _RARE = {
     "wait_minutes": PropertyWords(tr("Minutes before it is tried again")),
     "seconds": PropertyWords(tr("Seconds that a run may take")),
@@ -250,8 +253,9 @@ class OrderDialog(QDialog):
             editor.setEditable(True)
             own: Any = order.values.get(parameter.name) if order is not None else None
             given = order.from_trigger.get(parameter.name) if order is not None else None
-            text = _FROM + given if given else ", ".join(map(str, own)) if isinstance(own, list) else str(own or "")
-            editor.setCurrentText(text)
+            text = ", ".join(map(str, own)) if isinstance(own, list) else str(own or "")
+            text = shown_period(text) if parameter.kind in _IN_WORDS else text
+            editor.setCurrentText(_FROM + given if given else text)
             field = editor.lineEdit()
             assert field is not None
             field.setPlaceholderText(
@@ -289,6 +293,7 @@ class OrderDialog(QDialog):
         """The order as its file would have it. Raises NorthmoorError where the trigger is not complete."""
         assert self._report is not None
         lists = {parameter.name for parameter in self._report.parameters if parameter.holds == "list"}
+        in_words = {parameter.name for parameter in self._report.parameters if parameter.kind in _IN_WORDS}
         values: dict[str, Any] = {}
         given: dict[str, str] = {}
         for name, editor in self.values.items():
@@ -296,6 +301,7 @@ class OrderDialog(QDialog):
             if text.startswith(_FROM):
                 given[name] = text.removeprefix(_FROM)
             elif text:
+                text = typed_period(text) if name in in_words else text
                 values[name] = [part.strip() for part in text.split(",")] if name in lists else text
         each, old = self.each.currentData(), self._draft.order if self._draft is not None else None
         bundle = BundleRequest(for_each=each) if each else None

@@ -22,6 +22,7 @@ from northmoor.app.data.query.dialogs.operand_editor import OperandChoices, Oper
 from northmoor.app.data.query.dialogs.step_dialog import StepDialog
 from northmoor.app.data.query.sentence_context import AskRows
 from northmoor.app.data.query.sentence_text import operator_words
+from northmoor.app.language.period_text import shown_period, typed_period
 from northmoor.app.language.translation import number_text, tr
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.widget_tools import items_in_list
@@ -152,8 +153,9 @@ class ConditionDialog(StepDialog):
         if self._wanted in ("date", "timestamp"):
             self.operator.addItem(tr("is in the period, in words"), _PERIOD)
             self.period.clear()
-            self.period.addItems(COMMON if self._wanted == "date" else COMMON_MOMENTS)
-            self.period.setCurrentText("last full month")
+            offered = COMMON if self._wanted == "date" else COMMON_MOMENTS
+            self.period.addItems([shown_period(words) for words in offered])
+            self.period.setCurrentText(shown_period("last full month"))
         self.operator.addItem(tr("any condition, as SQL"), "")
         self.operator.setCurrentIndex(max(self.operator.findData(chosen), 0) if chosen or self._given else 0)
         self.operator.blockSignals(False)
@@ -214,7 +216,7 @@ class ConditionDialog(StepDialog):
         """The condition that is filled in, and the parameter of a period. Raises QueryError like `comparison`."""
         if self.operator.currentData() != _PERIOD:
             return AskedCondition(self.comparison())
-        left, words = self.left.currentText().strip(), self.period.currentText().strip()
+        left, words = self.left.currentText().strip(), typed_period(self.period.currentText().strip())
         if not left:
             raise QueryError(tr("Choose a column, or write an expression."))
         kind: KindName = "date" if self._wanted == "date" else "timestamp"
