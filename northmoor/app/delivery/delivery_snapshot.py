@@ -7,6 +7,7 @@ from pathlib import Path
 
 from msgspec import Struct, field
 
+from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.time_left import time_left_words
 from northmoor.app.language.timetable_text import when_text
 from northmoor.app.language.translation import moment_text, tr, tr_count
@@ -123,28 +124,30 @@ def read_snapshot(delivery: LibraryDelivery, wanted: RunFilter, now: datetime) -
 
 def _running_line(run: RunUnderWay, titles: Mapping[str, str], now: datetime) -> RunLine:
     title = titles.get(run.order, Path(run.report).stem)
+    because = core_text(run.because) or tr("by hand")
     share = run.done / run.of if run.of else None
     result = tr("{done:,} of {of:,}").format(done=run.done, of=run.of) if run.of else run.text
     left = time_left_words((now - run.started).total_seconds(), run.done, run.of)
     result = f"{result} · {left}" if left else result
     if not run.is_held:
-        return RunLine(run.id, title, run.because or tr("by hand"), tr("interrupted"), TONES["interrupted"], result, "")
-    return RunLine(run.id, title, run.because or tr("by hand"), tr("running"), "busy", result, "", None, share or 0.0)
+        return RunLine(run.id, title, because, tr("interrupted"), TONES["interrupted"], result, "")
+    return RunLine(run.id, title, because, tr("running"), "busy", result, "", None, share or 0.0)
 
 
 def _waiting_line(each: Wanted, titles: Mapping[str, str]) -> RunLine:
     title, due = titles.get(each.order, each.order), each.next_try.astimezone()
     if each.tries:
         state = tr("failed, tries again {due:%H:%M}").format(due=due)
-        return RunLine(each.run_id, title, each.request.because, state, "fault", each.reason, "")
-    return RunLine(each.run_id, title, each.request.because, tr("waiting"), "quiet", "", "")
+        return RunLine(each.run_id, title, core_text(each.request.because), state, "fault", core_text(each.reason), "")
+    return RunLine(each.run_id, title, core_text(each.request.because), tr("waiting"), "quiet", "", "")
 
 
 def _line(delivery: LibraryDelivery, run: IndexedRun, titles: Mapping[str, str], now: datetime) -> RunLine:
     folder = delivery.archive.folder(run)
     kinds, went, picture = _kept_facts(folder, folder.stat().st_mtime_ns if folder.is_dir() else 0)
     title = run.title if not run.order else titles.get(run.order, run.title)
-    result = f"{tr_count(run.pages, '{count} page', '{count} pages')} · {kinds}" if run.pages and kinds else run.reason
+    pages = tr_count(run.pages, "{count} page", "{count} pages")
+    result = f"{pages} · {kinds}" if run.pages and kinds else core_text(run.reason)
     return RunLine(
         run.id, title, f"{moment_words(run.started, now)} · {_why(run)}", tr(RUN_STATES[run.state]),
         TONES[run.state], result, went, picture, run=run,
@@ -154,8 +157,8 @@ def _line(delivery: LibraryDelivery, run: IndexedRun, titles: Mapping[str, str],
 def _why(run: IndexedRun) -> str:
     """Why a run was made, as short as it can be."""
     if run.asked_by == "order":
-        return tr("standing order") if run.because.startswith("due ") else run.because
-    return run.because or (tr("by hand") if run.asked_by == "person" else tr("asked for by a program"))
+        return tr("standing order") if run.because.startswith("due ") else core_text(run.because)
+    return core_text(run.because) or (tr("by hand") if run.asked_by == "person" else tr("asked for by a program"))
 
 
 @lru_cache(maxsize=4_096)
@@ -174,7 +177,7 @@ def _file_names(folder: Path) -> list[str]:
 
 def _went(folder: Path) -> str:
     handed = handed_over(folder)
-    words = dict.fromkeys(f"{each.destination}{tr(': failed') if each.failed else ''}" for each in handed)
+    words = dict.fromkeys(f"{core_text(each.destination)}{tr(': failed') if each.failed else ''}" for each in handed)
     return " · ".join(words)
 
 
@@ -192,7 +195,8 @@ def moment_words(moment: datetime, now: datetime) -> str:
 
 def _order_line(file: OrderFile, asked: list[Wanted], service: ServiceState, now: datetime) -> OrderLine:
     if file.order is None:
-        return OrderLine(file.name, file.name, "triangle-alert", file.fault, tr("cannot be read"), "fault", None)
+        fault = core_text(file.fault)
+        return OrderLine(file.name, file.name, "triangle-alert", fault, tr("cannot be read"), "fault", None)
     order, own = file.order, [each for each in asked if each.order == file.name]
     state, tone = _order_state(file.name, order, own, service, now)
     return OrderLine(file.name, order.title, TRIGGER_ICONS[order.when.kind], when_text(order.when), state, tone, order)
@@ -206,7 +210,7 @@ def _order_state(
     if any(each.state in ("running", "handing") for each in own):
         return tr("running"), "busy"
     if name in service.faults:
-        return service.faults[name], "fault"
+        return core_text(service.faults[name]), "fault"
     if own and (own[0].state == "failed" or (own[0].state == "waiting" and own[0].tries)):
         return tr("failed"), "fault"
     if isinstance(order.when, Timetable):

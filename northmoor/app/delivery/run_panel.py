@@ -1,6 +1,6 @@
 """The right of the workspace: the chosen run or order, and what can be done with it."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -8,19 +8,23 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFormLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from northmoor.app.delivery.delivery_snapshot import OrderLine, RunLine
+from northmoor.app.language.core_sentences import core_place, core_text
 from northmoor.app.language.translation import moment_text, number_text, size_text, tr, tr_count
 from northmoor.app.widgets.flow_layout import FlowLayout
 from northmoor.app.widgets.headings import line, section
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.widget_tools import hide_and_delete
 from northmoor.core.delivery.archive.archive_index import given_text
-from northmoor.core.delivery.archive.run_record import HandedOver, RunRecord
+from northmoor.core.delivery.archive.run_record import RUN_STATES, HandedOver, RunFinding, RunRecord
 from northmoor.core.delivery.destinations.destination import destination_words
 from northmoor.core.delivery.orders.timetable import Timetable, next_times
 from northmoor.core.delivery.service.ledger import Wanted
 
 _MOST = 12
 _HINT = tr("Choose a run to see what it was made with and where it went, or an order at the left.")
+_STATES_OF_WANTED: Mapping[str, str] = {
+    "waiting": tr("waiting"), "handing": tr("being sent"), **{state: tr(text) for state, text in RUN_STATES.items()},
+}  # fmt: skip
 Facts = Sequence[tuple[str, str]]
 
 
@@ -70,9 +74,9 @@ class DetailPanel(QWidget):
                 return
             column.addLayout(_form(_facts(record)))
             if record.reason:
-                column.addWidget(_label(record.reason, "fault" if record.state == "failed" else "warning"))
+                column.addWidget(_label(core_text(record.reason), "fault" if record.state == "failed" else "warning"))
             self._counts(column, record)
-            _listed(column, tr("Findings"), [f"{each.place}: {each.message}".lstrip(": ") for each in record.findings])
+            _listed(column, tr("Findings"), [_finding_words(each) for each in record.findings])
             _listed(column, tr("Files"), [f"{file.name} · {size_text(file.size)}" for file in record.files])
             _listed(column, tr("Sent to"), [_handed_words(each) for each in handed])
             self._add_buttons(column, _run_actions(record, has_earlier))
@@ -105,7 +109,7 @@ class DetailPanel(QWidget):
                 column.addWidget(_label(tr("Its file cannot be read. Correct it, or remove it."), "fault"))
                 self._add_buttons(column, [("remove_order", "trash-2", tr("Remove"), tr("Remove the order's file"))])
                 return
-            to = [destination_words(each) for each in order.destinations] or [tr("only the archive")]
+            to = [core_text(destination_words(each)) for each in order.destinations] or [tr("only the archive")]
             values = " · ".join(f"{name} {value}" for name, value in order.values.items())
             own = [(tr("Report"), Path(order.report).stem), (tr("Values"), values or tr("the report's own"))]
             own += (
@@ -129,7 +133,7 @@ class DetailPanel(QWidget):
             _listed(
                 column,
                 tr("Last"),
-                [f"{each.request.because}: {each.state} {each.reason}".strip() for each in asked[:6]],
+                [_asked_words(each) for each in asked[:6]],
             )
             self._add_buttons(
                 column,
@@ -219,10 +223,19 @@ def _facts(record: RunRecord) -> Facts:
     ]
 
 
+def _finding_words(each: RunFinding) -> str:
+    return f"{core_place(each.place)}: {core_text(each.message)}".lstrip(": ")
+
+
+def _asked_words(each: Wanted) -> str:
+    return f"{core_text(each.request.because)}: {_STATES_OF_WANTED[each.state]} {core_text(each.reason)}".strip()
+
+
 def _handed_words(each: HandedOver) -> str:
     count = f" ({number_text(len(each.recipients))})" if len(each.recipients) > 1 else ""
     moment = moment_text(each.at.astimezone(), "%-d %b %H:%M")
-    return f"{each.destination}{count}, {moment}{f': {each.failed}' if each.failed else ''}"
+    failed = f": {core_text(each.failed)}" if each.failed else ""
+    return f"{core_text(each.destination)}{count}, {moment}{failed}"
 
 
 def _form(facts: Facts) -> QFormLayout:

@@ -475,7 +475,8 @@ class DeliveryWorkspace(QWidget):
                 "good",
             )
         else:
-            self.message.emit(f"{result.title}: {result.reason}", "fault" if result.state == "failed" else "warning")
+            tone = "fault" if result.state == "failed" else "warning"
+            self.message.emit(f"{result.title}: {core_text(result.reason)}", tone)
         self.refresh()
 
     def _later(self, task: Callable[[CancelToken], object], done: Callable[[Any], None]) -> None:

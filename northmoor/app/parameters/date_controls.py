@@ -2,7 +2,7 @@
 
 from datetime import date, datetime
 
-from PyQt6.QtCore import QDate, Qt
+from PyQt6.QtCore import QDate, QLocale, Qt
 from PyQt6.QtGui import QTextCharFormat
 from PyQt6.QtWidgets import (
     QCalendarWidget,
@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
 )
 
 from northmoor.app.language.period_text import shown_period, typed_period
-from northmoor.app.language.translation import tr
+from northmoor.app.language.translation import tr, window_language
 from northmoor.app.parameters.control_base import ControlState, Popup, PopupControl, value_text
 from northmoor.app.parameters.inline_controls import CommitLine, FieldControl
 from northmoor.app.widgets.icons import icon
@@ -33,6 +33,7 @@ _NONE = tr("none")
 def calendar() -> QCalendarWidget:
     """A calendar in the window's look; its weeks are numbered as in ISO 8601."""
     made = QCalendarWidget()
+    made.setLocale(QLocale(window_language()))
     made.setGridVisible(False)
     made.setFirstDayOfWeek(Qt.DayOfWeek.Monday)
     made.setHorizontalHeaderFormat(QCalendarWidget.HorizontalHeaderFormat.ShortDayNames)

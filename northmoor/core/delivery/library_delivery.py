@@ -14,6 +14,7 @@ from secrets import token_hex
 from typing import Any
 
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.base.phrases import phrase
 from northmoor.core.delivery.archive.archive import Archive
 from northmoor.core.delivery.archive.archive_index import IndexedRun, RunFilter
 from northmoor.core.delivery.archive.compare_runs import RunComparison, compare_runs
@@ -155,7 +156,7 @@ class LibraryDelivery:
         order = self.order(name)
         last = self.wanted(name, 1) if not given and order.from_trigger else []
         if last:
-            request = last[0].request.but(key="", because="tried out")
+            request = last[0].request.but(key="", because=phrase("tried out"))
         else:
             request = order_request(self.root, name, order, given or {}, "", "tried out")
         return self.run(request.but(asked_by="person"), report_progress)

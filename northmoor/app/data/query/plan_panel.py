@@ -45,7 +45,7 @@ class PlanPanel(QWidget):
             )
         identities = dict.fromkeys(step.identity for step in steps if not step.identity.startswith("nobody"))
         if identities:
-            self._add(_quiet(tr("runs as: {identities}").format(identities="; ".join(identities))))
+            self._add(_quiet(tr("runs as: {identities}").format(identities="; ".join(map(core_text, identities)))))
 
     def text(self) -> str:
         """All that the panel says."""
@@ -68,8 +68,7 @@ def _step(step: Step) -> QWidget:
     row.setSpacing(8)
     picture = IconLabel("cpu" if step.where.startswith(HERE) else "server", STONE_TEXT, 15)
     row.addWidget(picture, 0, Qt.AlignmentFlag.AlignTop)
-    where = step.where.replace(HERE, tr("here, in the engine"))
-    text = QLabel(f"{where}: {core_text(step.what)}")
+    text = QLabel(f"{core_text(step.where)}: {core_text(step.what)}")
     text.setObjectName("plan")
     text.setWordWrap(True)
     text.setTextFormat(Qt.TextFormat.PlainText)

@@ -19,6 +19,7 @@ from northmoor.app.data.query.dialogs.step_dialog import StepDialog
 from northmoor.app.data.signals.log_fields import DurationField, PeriodField, SelectionField, combo, first_sentence
 from northmoor.app.data.signals.signal_list import SignalList
 from northmoor.app.data.signals.spans_dialog import LogContext
+from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr
 from northmoor.core.authoring.starters.signal_blocks import MOST_IN_ONE_TREND, USUAL_STATISTICS
 from northmoor.core.errors import QueryError
@@ -83,7 +84,7 @@ class MeasurementsDialog(StepDialog):
         for kind in SIGNAL_STATISTICS:
             item = QListWidgetItem(tr(kind.label))
             item.setData(_KIND, kind)
-            item.setToolTip(kind.help)
+            item.setToolTip(core_text(kind.help))
             item.setCheckState(Qt.CheckState.Checked if kind.name in chosen else Qt.CheckState.Unchecked)
             found.addItem(item)
         return found

@@ -6,9 +6,15 @@ from PyQt6.QtWidgets import QWidget
 from northmoor.app.data.query.chip_row import ChipRow
 from northmoor.app.help.help_actions import GUIDE_PROPERTY
 from northmoor.app.language.period_text import shown_period
-from northmoor.app.language.translation import tr
+from northmoor.app.language.translation import in_sentence, tr
 from northmoor.core.model.data.durations import format_duration
-from northmoor.core.model.data.signal_queries import LogQuery, MeasurementsQuery, SignalQuery, SpansQuery
+from northmoor.core.model.data.signal_queries import (
+    LogQuery,
+    MeasurementsQuery,
+    SignalQuery,
+    SpansQuery,
+    StatisticColumn,
+)
 from northmoor.core.sources.signals.results import statistic_title
 
 _MOST = 60
@@ -133,7 +139,7 @@ class SignalSentence(ChipRow):
             self._show(format_duration(query.step), "clock", "step", tr("Change the step"))
         self._say(tr("as"))
         if query.give == "statistics":
-            titles = ", ".join(statistic_title(each).lower() for each in query.statistics)
+            titles = ", ".join(map(_statistic_text, query.statistics))
             self._show(titles, "sigma", "statistics", tr("Choose the statistics"))
         else:
             words = _GIVEN[query.give]
@@ -143,3 +149,8 @@ class SignalSentence(ChipRow):
         if query.moving is not None:
             self._say(tr("with means over"))
             self._show(format_duration(query.moving), "clock", "moving", tr("Change the time of the moving mean"))
+
+
+def _statistic_text(wanted: StatisticColumn) -> str:
+    label = wanted.kind.label
+    return statistic_title(wanted).replace(label, in_sentence(tr(label)), 1)

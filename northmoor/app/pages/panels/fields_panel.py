@@ -6,7 +6,7 @@ from PyQt6.QtCore import QItemSelectionModel, QMimeData, QPoint, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QPaintEvent
 from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QMenu, QWidget
 
-from northmoor.app.language.translation import tr
+from northmoor.app.language.translation import in_sentence, tr
 from northmoor.app.pages.canvas.drag.field_drop import MIME
 from northmoor.app.widgets.headings import draw_hint
 from northmoor.app.widgets.icons import icon
@@ -15,6 +15,7 @@ from northmoor.app.widgets.menus import give_letters
 from northmoor.app.widgets.widget_tools import items_in_list
 from northmoor.core.model.data.queries import Query
 from northmoor.core.model.edits import column_setting
+from northmoor.core.model.kinds.aggregates import TOTALS
 from northmoor.core.model.kinds.value_types import ValueType
 
 FIELDS_HINT = tr("The fields of the query are shown here once it has run. If it fails, correct its SQL in Data.")
@@ -70,7 +71,8 @@ class FieldsPanel(QListWidget):
             setting = column_setting(query, name)
             if setting.hidden:
                 continue
-            aggregate = setting.total if setting.total not in (None, "none") else ""
+            total = TOTALS.get(setting.total or "")
+            aggregate = in_sentence(tr(total)) if total else ""
             item = QListWidgetItem(icon(KIND_LOOKS[kind.kind].icon), setting.label or name)
             item.setData(Qt.ItemDataRole.UserRole, name)
             item.setToolTip(

@@ -6,6 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import AfterValidator, Field, model_validator
 
+from northmoor.core.base.phrases import phrase
 from northmoor.core.model.base import Name, Part
 
 
@@ -121,16 +122,18 @@ def destination_number(destination: Destination) -> int:
 def destination_words(destination: Destination) -> str:
     """A destination in words."""
     if isinstance(destination, FolderDestination):
-        return f"folder {destination.path}"
+        return phrase(f"folder {destination.path}")
     if isinstance(destination, PublishedFolder):
-        return f"readers' folder {destination.path}"
+        return phrase(f"readers' folder {destination.path}")
     if isinstance(destination, MailDestination):
         if destination.to_records:
-            return "each record by mail"
+            return phrase("each record by mail")
         others = len(destination.to) - 1
-        return f"mail to {destination.to[0]}" + (f" and {others} more" if others else "")
+        if others:
+            return phrase(f"mail to {destination.to[0]} and {others} more")
+        return phrase(f"mail to {destination.to[0]}")
     if isinstance(destination, PrinterDestination):
         if destination.printer.startswith("folder:"):
-            return f"prints in {destination.printer.removeprefix('folder:')}"
-        return f"printer {destination.printer}"
-    return f"command {destination.command}"
+            return phrase(f"prints in {destination.printer.removeprefix('folder:')}")
+        return phrase(f"printer {destination.printer}")
+    return phrase(f"command {destination.command}")

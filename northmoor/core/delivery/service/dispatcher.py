@@ -11,6 +11,7 @@ from collections.abc import Callable, Mapping
 from pathlib import Path
 
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.base.phrases import phrase
 from northmoor.core.delivery.archive.archive import Archive
 from northmoor.core.delivery.archive.run_record import RunRecord
 from northmoor.core.delivery.destinations.destination import destination_number
@@ -145,7 +146,7 @@ class Dispatcher:
         found = []
         for name, order in self._orders().items():
             if isinstance(order.when, AfterOrder) and order.when.order == wanted.order and not order.paused:
-                key, because = f"{name} after {wanted.run_id}", f"{wanted.order} was done"
+                key, because = f"{name} after {wanted.run_id}", phrase(f"{wanted.order} was done")
                 try:
                     found.append(order_request(self._root, name, order, {"run": wanted.run_id}, key, because))
                 except NorthmoorError:

@@ -12,6 +12,7 @@ from watchdog.events import FileSystemEvent, FileSystemEventHandler
 from watchdog.observers import Observer
 
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.base.phrases import phrase
 from northmoor.core.delivery.orders.triggers import FileArrives
 from northmoor.core.delivery.service.occasion import Occasion
 from northmoor.core.errors import ConnectionFault
@@ -56,9 +57,9 @@ class FileWatch(FileSystemEventHandler):
             kind = "arrives" if before is None else "changes"
             is_wanted = before != stamp and self._when.on in ("both", kind)
             if is_wanted:
-                verb = "arrived" if before is None else "changed"
+                because = phrase(f"{name} arrived") if before is None else phrase(f"{name} changed")
                 given = {"path": str(self._folder / name), "name": name}
-                found.append(Occasion(f"{name} {stamp[0]} {stamp[1]}", given, f"{name} {verb}"))
+                found.append(Occasion(f"{name} {stamp[0]} {stamp[1]}", given, because))
         return now, found
 
     def _files(self, seen: Mapping[str, list[int]]) -> tuple[dict[str, list[int]], bool]:

@@ -7,6 +7,7 @@ from typing import Any
 import pyarrow as pa
 
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.base.phrases import phrase
 from northmoor.core.delivery.orders.standing_order import StandingOrder
 from northmoor.core.delivery.orders.triggers import QueryAnswers
 from northmoor.core.delivery.runs.query_bundle import check_has_query
@@ -35,8 +36,9 @@ class QueryWatch:
         if not is_wanted:
             return now, []
         now["count"] = count + 1
-        words = f"has {rows:,} rows" if self._when.on == "gets_rows" else "changed"
-        because = f"{self._when.query} {words}"
+        because = phrase(f"{self._when.query} changed")
+        if self._when.on == "gets_rows":
+            because = phrase(f"{self._when.query} has {rows:,} rows")
         return now, [Occasion(f"{digest[:16]} {count + 1}", {"rows": rows}, because)]
 
     def _answer(self, stop: CancelToken) -> tuple[int, str]:

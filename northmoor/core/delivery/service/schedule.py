@@ -17,6 +17,7 @@ from apscheduler.jobstores.base import BaseJobStore, ConflictingIdError, JobLook
 from apscheduler.schedulers.background import BackgroundScheduler
 from apscheduler.triggers.base import BaseTrigger
 
+from northmoor.core.base.phrases import phrase
 from northmoor.core.delivery.orders.order_request import order_request
 from northmoor.core.delivery.orders.standing_order import StandingOrder
 from northmoor.core.delivery.orders.timetable import Timetable, times_after
@@ -204,7 +205,8 @@ class Schedule:
         key = f"{name} {moment.astimezone(UTC):%Y-%m-%dT%H:%M:%SZ}"
         try:
             given = {"due": local.replace(tzinfo=None).isoformat()}
-            self._ledger.enter(order_request(self._root, name, order, given, key, f"due {local:%Y-%m-%d %H:%M}"))
+            because = phrase(f"due {local:%Y-%m-%d %H:%M}")
+            self._ledger.enter(order_request(self._root, name, order, given, key, because))
         except NorthmoorError as error:
             self._fault(name, error.message)
 

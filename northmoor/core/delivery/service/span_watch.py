@@ -5,6 +5,7 @@ from pathlib import Path
 from typing import Any
 
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.base.phrases import phrase
 from northmoor.core.delivery.orders.triggers import SpanEnds
 from northmoor.core.delivery.service.occasion import Occasion
 from northmoor.core.model.data.queries import Query
@@ -36,7 +37,7 @@ class SpanWatch:
             Occasion(
                 f"{row['object']} {row['id']} {row['start'].isoformat()}",
                 {name: _plain(row[name]) for name in ("object", "id", "start", "end")},
-                f"{row['object']} {row['id']} ended {row['end']:%Y-%m-%d %H:%M} UTC",
+                phrase(f"{row['object']} {row['id']} ended {row['end']:%Y-%m-%d %H:%M} UTC"),
             )
             for row in ended
             if row["end"].isoformat() > seen["first"]

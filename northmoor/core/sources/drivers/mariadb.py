@@ -21,6 +21,7 @@ from pymysql.converters import conversions
 from pymysql.cursors import SSCursor
 
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.base.phrases import phrase
 from northmoor.core.errors import ConnectionFault, QueryError
 from northmoor.core.expr.identifiers import table_name
 from northmoor.core.expr.placeholders import DriverSql, Placeholder, for_driver, named_position
@@ -102,7 +103,7 @@ class MariadbDriver:
     @property
     def identity(self) -> str:
         """The user at the server."""
-        return f"{self._connection.user} at {self._connection.host}, read-only"
+        return phrase(f"{self._connection.user} at {self._connection.host}, read-only")
 
     def data_time(self) -> datetime:
         """Now."""

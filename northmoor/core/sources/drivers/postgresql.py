@@ -22,6 +22,7 @@ from psycopg.conninfo import make_conninfo
 from sqlalchemy.pool import NullPool
 
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.base.phrases import phrase
 from northmoor.core.engine.arrow_types import arrow_type
 from northmoor.core.errors import LESS_MEMORY, ConnectionFault, OutOfMemory, QueryError
 from northmoor.core.expr.identifiers import table_name
@@ -95,7 +96,7 @@ class PostgresqlDriver:
     @property
     def identity(self) -> str:
         """The user at the server."""
-        return f"{self._connection.user} at {self._connection.host}, read-only"
+        return phrase(f"{self._connection.user} at {self._connection.host}, read-only")
 
     def data_time(self) -> datetime:
         """Now."""

@@ -20,6 +20,7 @@ import pyarrow as pa
 
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.base.gc_pause import gc_paused
+from northmoor.core.base.phrases import phrase
 from northmoor.core.engine.arrow_types import untyped_array
 from northmoor.core.errors import ConnectionFault, QueryError
 from northmoor.core.expr.identifiers import quoted
@@ -64,7 +65,7 @@ class SqliteDriver:
     @property
     def identity(self) -> str:
         """The file; there are no users."""
-        return f"the file {self._database.name}, read-only"
+        return phrase(f"the file {self._database.name}, read-only")
 
     def catalog(self, stop: CancelToken, counted: bool = True) -> Catalog:
         """Tables and views; if counted, with exact numbers of rows."""

@@ -7,6 +7,7 @@ from msgspec import Struct
 from sqlglot import exp
 
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.base.phrases import phrase
 from northmoor.core.errors import NorthmoorError
 from northmoor.core.model.data.connections import KIND_OF_CONNECTION
 from northmoor.core.model.data.signal_queries import MeasurementsQuery, SpansQuery
@@ -25,7 +26,7 @@ from northmoor.core.sources.typing.exact_decimals import exact_sql
 from northmoor.core.values.parameter_values import Values
 
 NOTHING_KNOWN: Mapping[str, Catalog] = MappingProxyType({})
-HERE = "here, in the engine"
+HERE = phrase("here, in the engine")
 _NOBODY = "nobody: it reads only rows already fetched"
 
 
@@ -91,8 +92,10 @@ def _steps_of_log(resolved: ResolvedQuery, library: Library, sql: str) -> list[S
     query, place = resolved.query, resolved.log
     assert place is not None
     assert query.signals is not None
-    what = "Spans are cut" if isinstance(query.signals, SpansQuery) else "Signals are measured"
-    here = Step(query.name, HERE, f"{what}, each value weighted by how long it held.", None, _NOBODY)
+    what = "Signals are measured, each value weighted by how long it held."
+    if isinstance(query.signals, SpansQuery):
+        what = "Spans are cut where what they depend on changes."
+    here = Step(query.name, HERE, what, None, _NOBODY)
     if place.connection is None:
         return [here]
     connection = library.connection(place.connection)
@@ -105,14 +108,15 @@ def _steps_of_query(resolved: ResolvedQuery, library: Library, known: Mapping[st
     query = resolved.query
     steps = []
     if query.use_sample and query.sample is not None:
-        steps.append(Step(query.name, f"the file {query.sample}", "Saved rows are read.", None, "the file, read-only"))
+        where = phrase(f"the file {query.sample}")
+        steps.append(Step(query.name, where, "Saved rows are read.", None, phrase("the file, read-only")))
     elif query.connection is not None:
         connection = library.connection(query.connection)
         driver = library.driver_for(connection)
         kind = KIND_OF_CONNECTION[connection.kind]
         where = f"{connection.name} ({kind.label})"
         if kind.runs_here:
-            where = f"{HERE}, on files of {connection.name}"
+            where = phrase(f"{HERE}, on files of {connection.name}")
         sql = exact_sql(
             resolved.checked, lambda: library.catalog(connection.name, CancelToken(), counted=False)
         ).strip()
@@ -122,7 +126,8 @@ def _steps_of_query(resolved: ResolvedQuery, library: Library, known: Mapping[st
             what += " Computed decimals are rounded where they are compared, since SQLite computes with doubles."
         steps.append(Step(query.name, where, what, sql, driver.identity, at_most))
     else:
-        message = f"The rows of {_listed(resolved.sources)} are combined." if resolved.sources else "Rows are computed."
+        names = ", ".join(resolved.sources)
+        message = f"The rows of {names} are combined." if names else "Rows are computed."
         steps.append(Step(query.name, HERE, message, query.sql.strip(), _NOBODY))
     if query.detail_of is not None:
         pairs = " and ".join(f"{pair.own} = {pair.other}" for pair in query.detail_of.columns)
@@ -136,14 +141,15 @@ def _work_there(resolved: ResolvedQuery, catalog: Catalog) -> str:
         return "A procedure is called; its first result comes back."
     tree = resolved.checked.tree
     names = list(dict.fromkeys(table.name for table in resolved.checked.tables))
-    done = [f"Reads {_listed(names)}, and sends the rows." if names else "Rows are computed and sent."]
+    done = [f"Reads {', '.join(names)}, and sends the rows." if names else "Rows are computed and sent."]
     done += _largest(resolved.checked, catalog)
     if tree.find(exp.Group) or any(not isinstance(f.parent, exp.Window) for f in tree.find_all(exp.AggFunc)):
         done.append("Rows are grouped and added up there.")
     if tree.args.get("order"):
         done.append("Rows are sorted there.")
     if resolved.parameters:
-        done.append(f"Bound are the values of {_listed([f':{name}' for name in sorted(resolved.parameters)])}.")
+        bound = ", ".join(f":{name}" for name in sorted(resolved.parameters))
+        done.append(f"Bound are the values of {bound}.")
     return " ".join(done)
 
 
@@ -156,7 +162,3 @@ def _largest(query: CheckedQuery, catalog: Catalog) -> list[str]:
     if largest.is_estimate:
         return [f"The largest table, {largest.name}, has about {largest.rows:,} rows."]
     return [f"The largest table, {largest.name}, has {largest.rows:,} rows."]
-
-
-def _listed(names: list[str] | tuple[str, ...]) -> str:
-    return ", ".join(names[:-1]) + (" and " if len(names) > 1 else "") + names[-1]

@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.base.phrases import phrase
 from northmoor.core.errors import ConnectionFault
 from northmoor.core.model.data.connections import DuckdbConnection
 from northmoor.core.sources.drivers.catalog import (
@@ -53,7 +54,7 @@ class DuckdbDriver:
     @property
     def identity(self) -> str:
         """The file; there are no users."""
-        return f"the file {self._database.name}, read-only"
+        return phrase(f"the file {self._database.name}, read-only")
 
     def catalog(self, stop: CancelToken, counted: bool = True) -> Catalog:  # noqa: ARG002  # its counts cost nothing
         """Tables, views and table macros."""

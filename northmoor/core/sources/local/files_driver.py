@@ -12,6 +12,7 @@ import pyarrow as pa
 from northmoor.core.base.apart.reader_process import ask_apart
 from northmoor.core.base.apart.task import Result, Task
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.base.phrases import phrase
 from northmoor.core.base.replace import replace
 from northmoor.core.engine.embedded import open_database
 from northmoor.core.errors import ConnectionFault, QueryError, did_you_mean
@@ -47,7 +48,9 @@ class FilesDriver:
     @property
     def identity(self) -> str:
         """The file or folder; there are no users."""
-        return f"{'the folder' if self._path.is_dir() else 'the file'} {self._path.name}, read-only"
+        if self._path.is_dir():
+            return phrase(f"the folder {self._path.name}, read-only")
+        return phrase(f"the file {self._path.name}, read-only")
 
     def data_time(self) -> datetime:
         """When the newest of the files was last written."""
