@@ -14,6 +14,7 @@ import typer
 from msgspec import structs
 
 from northmoor.core.errors import OutputError, ParameterError
+from northmoor.core.model.base import refusal
 from northmoor.exit_codes import ExitCode
 
 if TYPE_CHECKING:
@@ -83,10 +84,8 @@ def run_request_of(
     try:
         return RunRequest(library=str(root), report=name, values=given, value_set=value_set, **own)
     except ValidationError as error:
-        first = error.errors()[0]
-        where = " ".join(map(str, first["loc"]))
-        message = first["msg"].removeprefix("Value error, ")
-        raise ParameterError(f"{where}: {message}." if where else f"{message[0].upper()}{message[1:]}.") from error
+        where = " ".join(map(str, error.errors()[0]["loc"]))
+        raise ParameterError(f"{where}: {refusal(error)}" if where else refusal(error)) from error
 
 
 def show_run(record: "RunRecord", as_json: bool) -> None:
@@ -409,7 +408,7 @@ def new_order(
             values=given_values(load_report(path), assign or []), formats=tuple(formats or ["pdf"]), destinations=to,
         )  # fmt: skip  # destinations are checked here
     except ValidationError as error:
-        raise ParameterError(error.errors()[0]["msg"].removeprefix("Value error, ") + ".") from error
+        raise ParameterError(refusal(error)) from error
     delivery.save_order(name, order)
     if isinstance(trigger, Called):
         _out(f"{name}: when it is called")

@@ -16,6 +16,8 @@ _LEAST, _LEAST_OF_LABEL = 7, 3
 """Letters of what is recognised by its own words; the others are only places for what is filled in."""
 _SAYING = ("Remedy", "report_progress", "TypeWords", "phrase")
 """Calls whose first argument is read, though it is no sentence."""
+_NAMING = {"ValueKind": (2,)}
+"""Calls that hold pieces of sentences, and the arguments that do."""
 _EXPLAINING = ("error_at", "Fault")
 """Those that say what is wrong with an expression; a sentence is made around it."""
 
@@ -36,6 +38,7 @@ def _of_module(tree: ast.Module) -> Iterator[str]:
             skipped |= {id(part) for part in ast.walk(node) if part is not node and isinstance(part, ast.Constant)}
         elif isinstance(node, ast.Call) and node.args:
             labels |= {id(node.args[0])} if _called(node) in (*_SAYING, *_EXPLAINING) else set()
+            labels |= {id(node.args[at]) for at in _NAMING.get(_called(node), ())}
             refusals |= {id(node.args[0])} if _called(node) == "ValueError" else set()
         elif isinstance(node, ast.Assign) and getattr(node.targets[0], "id", "") in ("what", "fault"):
             labels.add(id(node.value))

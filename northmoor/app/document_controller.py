@@ -14,6 +14,7 @@ from northmoor.app.language.translation import tr
 from northmoor.core.compute.parameters.resolution import ResolvedValues
 from northmoor.core.errors import NorthmoorError, ReportChangedElsewhere, ReportFileError
 from northmoor.core.layout.table.collapsing import Fold
+from northmoor.core.model.base import refusal
 from northmoor.core.model.blocks.table import RowPlace
 from northmoor.core.model.edits import ChartPlace
 from northmoor.core.model.kinds.value_kinds import KindName
@@ -351,6 +352,5 @@ def _sentence_of(error: Exception) -> str:
         first = error.errors(include_url=False)[0]
         if first["type"] == "too_short":
             return tr("It is the last one; remove the whole block instead.")
-        message = first["msg"].removeprefix("Value error, ")
-        return core_text(message[0].upper() + message[1:].rstrip(".") + ".")
+        return core_text(refusal(error))
     return core_text(error)

@@ -97,7 +97,7 @@ class LibraryActions(QObject):
         report, edition = self._controller.report, self._controller.edition
         if report is None or edition is None:
             return
-        where = _Shelf(tr("Keep the page"), "page", page_templates.FOLDER, page_templates.ENDING,
+        where = _Shelf(tr("Keep the page"), tr("page"), page_templates.FOLDER, page_templates.ENDING,
                        tr("Reports that it was applied to stay as they are."))  # fmt: skip
         path = self._keep(where, "house", page_text(page_templates.page_template(report, edition.name)))
         if path is not None:
@@ -129,7 +129,7 @@ class LibraryActions(QObject):
         if report is None or edition is None or not names:
             self.message.emit(tr("Choose a block on the page or in Contents, then share it."), "warning")
             return
-        where = _Shelf(tr("Share the block"), "block", BLOCKS, BLOCKS_ENDING,
+        where = _Shelf(tr("Share the block"), tr("block"), BLOCKS, BLOCKS_ENDING,
                        tr("If you replace it, every report that includes it changes."))  # fmt: skip
         path = self._keep(where, names[0], blocks_text(report, edition.name, names))
         if path is None:

@@ -179,7 +179,7 @@ def test_what_is_offered_can_be_said(words: str) -> None:
     [
         ("Mondays", "no time of the day"), ("every day at 25:00", "'25:00' is no time"), ("Moondays at 6", "'Moondays' is no day"),
         ("the 40th of the month at 6", "days of the month are 1 to 31"), ("every day at 6 in Europe/Tarrow", "no time zone"),
-        ("every 5000 minutes", "less than or equal to 720"), ("", "no time of the day"), ("the odd day of May at 6", "'odd day'"),
+        ("every 5000 minutes", "it must be at most 720"), ("", "no time of the day"), ("the odd day of May at 6", "'odd day'"),
         ("the first Monday of Maybe at 6", "'Maybe' is no month"), ("x" * 5_000, "no time of the day"),
     ],
 )  # fmt: skip

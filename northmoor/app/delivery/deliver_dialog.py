@@ -25,10 +25,11 @@ from PyQt6.QtWidgets import (
 
 from northmoor.app.delivery.format_options import FormatOptions
 from northmoor.app.delivery.pdf_password import ask_pdf_password
-from northmoor.app.language.translation import tr
+from northmoor.app.language.translation import in_sentence, tr
 from northmoor.app.widgets.widget_tools import hide_and_delete
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.document import Document
+from northmoor.core.model.blocks.block_types import BLOCK_TYPE_OF_KIND
 from northmoor.core.model.blocks.containers import ForEachBlock
 from northmoor.core.model.blocks.tree import walk
 from northmoor.core.model.kinds.output_formats import FORMAT_OF_SUFFIX, OutputFormat
@@ -163,7 +164,8 @@ class DeliverDialog(QDialog):
         made.addItem(tr("The whole edition"), None)
         for each in walk(self._document.edition.blocks):
             if each.kind in _DELIVERED_ALONE:
-                made.addItem(f"{each.name} ({each.kind})", each.name)
+                kind = in_sentence(tr(BLOCK_TYPE_OF_KIND[each.kind].label))
+                made.addItem(f"{each.name} ({kind})", each.name)
         made.setCurrentIndex(max(made.findData(block), 0))
         return made
 

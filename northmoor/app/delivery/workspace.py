@@ -576,7 +576,7 @@ class DeliveryWorkspace(QWidget):
 
     def _do_service(self, do: Callable[[], str]) -> None:
         try:
-            self.message.emit(do(), "good")
+            self.message.emit(core_text(do()), "good")
         except NorthmoorError as error:
             self.message.emit(core_text(error), "fault")
         self.refresh()

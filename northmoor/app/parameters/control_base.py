@@ -6,11 +6,15 @@ from msgspec import Struct, field
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QToolButton, QVBoxLayout, QWidget
 
+from northmoor.app.language.translation import tr
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.widget_tools import mark_invalid, pass_focus
 from northmoor.core.compute.parameters.choices import Choices
 from northmoor.core.model.parameters import Parameter
 from northmoor.core.values.parameter_values import Held
+
+YES, NO = tr("yes"), tr("no")
+"""How a choice of two is written and typed."""
 
 
 class ControlState(Struct, frozen=True):
@@ -36,7 +40,7 @@ def value_text(value: Any) -> str:
     if value is None:
         return ""
     if isinstance(value, bool):
-        return "yes" if value else "no"
+        return YES if value else NO
     return value.isoformat(" ", "minutes") if hasattr(value, "hour") else str(value)
 
 

@@ -9,7 +9,7 @@ from PyQt6.QtGui import QKeyEvent, QWheelEvent
 from PyQt6.QtWidgets import QButtonGroup, QCheckBox, QComboBox, QHBoxLayout, QLabel, QLineEdit, QToolButton, QWidget
 
 from northmoor.app.language.translation import tr
-from northmoor.app.parameters.control_base import Control, ControlState, value_text
+from northmoor.app.parameters.control_base import NO, YES, Control, ControlState, value_text
 from northmoor.app.widgets.kind_looks import KIND_LOOKS
 from northmoor.app.widgets.widget_tools import hide_and_delete, mark_invalid, pass_focus
 from northmoor.core.compute.parameters.choices import ChoiceEntry
@@ -259,11 +259,11 @@ class TogglesControl(Control):
     @staticmethod
     def _entries(state: ControlState) -> list[tuple[object, str]]:
         if state.parameter.kind == "boolean" and not state.choices.entries:
-            entries: list[tuple[object, str]] = [(True, "yes"), (False, "no")]
+            entries: list[tuple[object, str]] = [(True, YES), (False, NO)]
         else:
             entries = [(entry.value, entry.label) for entry in state.choices.entries]
         is_optional = not state.parameter.required and state.parameter.holds == "one"
-        return [(None, "none"), *entries] if is_optional else entries
+        return [(None, tr("none")), *entries] if is_optional else entries
 
     def _make(self, state: ControlState) -> None:
         for old in self.group.buttons():

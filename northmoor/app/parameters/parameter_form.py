@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QComboBox, QFormLayout, QFrame, QLabel, QSizePolicy,
 from northmoor.app.language.period_text import shown_period, typed_period
 from northmoor.app.language.translation import in_sentence, tr
 from northmoor.app.parameters.choice_editors import FixedChoices, PickedColumn
-from northmoor.app.parameters.control_base import value_text
+from northmoor.app.parameters.control_base import NO, YES, value_text
 from northmoor.app.widgets.value_editors import ChoiceEditor, LineEditor, SwitchEditor, TextEditor
 from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME, VALUE_KINDS
 from northmoor.core.model.parameters import (
@@ -256,8 +256,8 @@ class ParameterForm(PropertyRows):
             return None
         if self.parameter.kind == "integer" and text.lstrip("+-").isdigit():
             return int(text)
-        if self.parameter.kind == "boolean" and text.lower() in ("yes", "no", "true", "false"):
-            return text.lower() in ("yes", "true")
+        if self.parameter.kind == "boolean" and text.lower() in (YES, NO, "yes", "no", "true", "false"):
+            return text.lower() in (YES, "yes", "true")
         return typed_period(text) if self.parameter.kind in ("date", "timestamp") else text
 
     def _text(self, value: Any) -> str:

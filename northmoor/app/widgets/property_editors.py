@@ -24,7 +24,7 @@ from northmoor.app.widgets.value_editors import (
 from northmoor.core.model.base import Part
 from northmoor.core.model.kinds.aggregates import NO_TOTAL, TOTALS
 from northmoor.core.model.kinds.mark_types import MARK_TYPES
-from northmoor.core.model.lengths import format_length
+from northmoor.core.model.lengths import format_length, is_length
 
 NAMES = {
     "by": tr("Group by"), "value": tr("Value"), "rows_after_heading": tr("Rows with heading"), "size": tr("Size"),
@@ -266,7 +266,7 @@ def property_text(kind: type[Part], field: str, value: Any) -> str:
     """A property's value in words, as its editor shows it."""
     if isinstance(value, bool):
         return tr("Yes") if value else tr("No")
-    if isinstance(value, int) and _is_length(kind.model_fields[field]):
+    if isinstance(value, int) and is_length(kind.model_fields[field]):
         return format_length(value).replace("pt", " pt") if _is_in_points(field) else shown_unit().text(value)
     return CHOICES.get(field, {}).get(value, str(value))
 
@@ -300,7 +300,7 @@ def _editor(field: str, info: FieldInfo, value: Any, commit: Commit, choices: li
         return SwitchEditor(bool(value), commit)
     if "color" in field or field in ("fill", "low", "middle", "high", "negative", "heat_low", "heat_high"):
         return ColorEditor(value, commit)
-    if inner is int and _is_length(info):
+    if inner is int and is_length(info):
         return LengthEditor(value, commit, optional, points=_is_in_points(field))
     if inner is int and not optional and field not in _COUNTS:
         return NumberEditor(int(value), commit, _limits(info))
@@ -383,7 +383,3 @@ def _unwrapped(annotation: Any) -> tuple[Any, bool]:
             optional, annotation = len(inner) < len(typing.get_args(annotation)), inner[0]
         else:
             return annotation, optional
-
-
-def _is_length(info: FieldInfo) -> bool:
-    return "parse_length" in repr(info.metadata) + repr(info.annotation)

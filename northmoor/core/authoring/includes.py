@@ -11,6 +11,7 @@ from msgspec import Struct
 from pydantic import ValidationError
 
 from northmoor.core.errors import NorthmoorError, Place, ReportFileError
+from northmoor.core.model.base import refusal
 from northmoor.core.model.blocks.block_types import Block
 from northmoor.core.model.blocks.chart import ChartBlock
 from northmoor.core.model.blocks.containers import DataBlock, ForEachBlock
@@ -54,7 +55,7 @@ def with_included(report: Report, library: Library) -> Included:
                         raise ReportFileError(message, Place(block=block.name))
                     report = _with_one(report, edition.name, block, library)
                 except (NorthmoorError, ValidationError) as error:
-                    fault = error if isinstance(error, NorthmoorError) else ReportFileError(_first(error))
+                    fault = error if isinstance(error, NorthmoorError) else ReportFileError(refusal(error))
                     faults.append(IncludeFault(edition.name, block.name, fault))
             found = report.edition(edition.name)
             assert found is not None
@@ -66,10 +67,6 @@ def _with_placeholder(block: Block, edition: Edition, faults: Sequence[IncludeFa
     """Whether a block includes something, and that has not failed."""
     failed = ((fault.edition, fault.block) for fault in faults)
     return isinstance(block, IncludeBlock) and (edition.name, block.name) not in failed
-
-
-def _first(error: ValidationError) -> str:
-    return str(error.errors(include_url=False)[0]["msg"]).removeprefix("Value error, ") + "."
 
 
 class _Parts(Struct, frozen=True):

@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from pydantic import ValidationError
 
 from northmoor.core.errors import ParameterError
+from northmoor.core.model.base import refusal
 from northmoor.core.model.output_options import OutputOptions
 
 
@@ -20,6 +21,5 @@ def options_with(base: OutputOptions, texts: Sequence[str]) -> OutputOptions:
     try:
         return OutputOptions.model_validate({**base.model_dump(), **changes})
     except ValidationError as error:
-        first = error.errors()[0]
-        name = str(first["loc"][0])
-        raise ParameterError(f"The choice {name}={changes.get(name)} does not fit: {first['msg']}.") from error
+        name = str(error.errors()[0]["loc"][0])
+        raise ParameterError(f"The choice {name}={changes.get(name)} does not fit. {refusal(error)}") from error

@@ -1,9 +1,11 @@
-"""The base of everything in a report file: immutable, strict about unknown entries, compared by value."""
+"""The base of everything in a report file: immutable, strict about unknown entries, compared by value; and what it
+refuses, as a sentence."""
 
 import ast
 import inspect
 import re
 import textwrap
+from collections.abc import Callable, Iterator
 from functools import cache
 from itertools import pairwise
 from typing import Annotated, Any, Literal, Self
@@ -15,13 +17,15 @@ from pydantic import (
     Field,
     GetJsonSchemaHandler,
     StringConstraints,
+    ValidationError,
     WithJsonSchema,
 )
 from pydantic.json_schema import JsonSchemaValue
-from pydantic_core import CoreSchema
+from pydantic_core import CoreSchema, ErrorDetails
 
+from northmoor.core.base.phrases import phrase
 from northmoor.core.errors import NorthmoorError
-from northmoor.core.model.lengths import Gap
+from northmoor.core.model.lengths import Gap, format_length, is_length
 
 Name = Annotated[str, StringConstraints(pattern=r"^[A-Za-z_][A-Za-z0-9_\-]*$", max_length=63)]
 Identifier = Annotated[str, StringConstraints(pattern=r"^[A-Za-z_][A-Za-z0-9_]*$", max_length=63)]
@@ -135,3 +139,58 @@ class GroupingLevel(Part):
     others: str | None = None
     """The name of the group that collects all groups after the first ones, such as Others; without it, they are left
     out."""
+
+
+def refusal(error: ValidationError) -> str:
+    """The first thing that is wrong, as a sentence."""
+    first = error.errors(include_url=False)[0]
+    kinds = {kind.__name__: kind for kind in _kinds_of_parts(Part)}
+    info = kinds[error.title].model_fields.get(str(first["loc"][-1])) if first["loc"] and error.title in kinds else None
+    return refusal_of(first, info is not None and is_length(info))
+
+
+def refusal_of(fault: ErrorDetails, is_of_length: bool) -> str:
+    """What a fault says, as a sentence; limits of a length are written as people write lengths."""
+    bounds = fault.get("ctx", {})
+    write: Callable[[int], object] = format_length if is_of_length else str
+    kind = fault["type"]
+    if kind in _PLAIN:
+        return _PLAIN[kind]
+    if kind == "greater_than_equal":
+        return f"It must be at least {write(bounds['ge'])}."
+    if kind == "less_than_equal":
+        return f"It must be at most {write(bounds['le'])}."
+    if kind == "greater_than":
+        return f"It must be more than {write(bounds['gt'])}."
+    if kind == "less_than":
+        return f"It must be less than {write(bounds['lt'])}."
+    if kind in ("literal_error", "enum"):
+        return f"It must be one of {bounds['expected'].replace(' or ', ', ').replace(chr(39), '')}."
+    if kind == "string_too_short":
+        return f"It must have at least {bounds['min_length']} characters."
+    if kind == "string_too_long":
+        return f"It must have at most {bounds['max_length']} characters."
+    message = fault["msg"].removeprefix("Value error, ").rstrip(".")
+    return f"{message[:1].upper()}{message[1:]}."
+
+
+_WHOLE, _NUMBER, _TRUTH, _TEXT = (
+    phrase("It must be a whole number."),
+    phrase("It must be a number."),
+    phrase("It must be true or false."),
+    phrase("It must be a text."),
+)
+_PLAIN = {
+    "missing": phrase("This entry is missing."),
+    "extra_forbidden": phrase("There is no such entry; remove it or correct its name."),
+    "int_type": _WHOLE, "int_parsing": _WHOLE, "int_from_float": _WHOLE, "float_type": _NUMBER,
+    "float_parsing": _NUMBER, "decimal_type": _NUMBER, "decimal_parsing": _NUMBER, "bool_type": _TRUTH,
+    "bool_parsing": _TRUTH, "string_type": _TEXT,
+}  # fmt: skip
+"""What is said of a kind of fault, whatever the entry is."""
+
+
+def _kinds_of_parts(kind: type[Part]) -> Iterator[type[Part]]:
+    for each in kind.__subclasses__():
+        yield each
+        yield from _kinds_of_parts(each)

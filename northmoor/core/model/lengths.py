@@ -8,6 +8,7 @@ from decimal import ROUND_HALF_EVEN, Decimal
 from typing import Annotated
 
 from pydantic import BeforeValidator, Field, PlainSerializer, WithJsonSchema
+from pydantic.fields import FieldInfo
 
 MILLIPOINTS = {
     "pt": Decimal(1000),
@@ -63,5 +64,12 @@ Length = Annotated[
     PlainSerializer(format_length, return_type=str, when_used="json"),
     WithJsonSchema({"type": "string", "pattern": r"^-?\d+(\.\d+)?\s*(pt|mm|cm|in)$", "examples": ["32mm", "9pt"]}),
 ]
+
+
+def is_length(info: FieldInfo) -> bool:
+    """Whether a property of a part is a length, or none."""
+    return parse_length.__name__ in repr(info.metadata) + repr(info.annotation)
+
+
 Gap = Annotated[Length, Field(ge=0, le=1_000_000)]
 """Space between two things; none to 1,000 pt."""

@@ -10,8 +10,7 @@ from pydantic import ValidationError
 from pydantic_core import ErrorDetails, from_json
 
 from northmoor.core.errors import NewerFileError, ReportFileError
-from northmoor.core.model.base import Part
-from northmoor.core.model.lengths import format_length
+from northmoor.core.model.base import Part, refusal_of
 from northmoor.core.model.report import REPORT_VERSION, Report
 
 P = TypeVar("P", bound=Part)
@@ -122,12 +121,7 @@ def _value_at(fault: ErrorDetails, entries: Any) -> Any:
 
 
 def _fault(fault: ErrorDetails, entries: Any) -> str:
-    if fault["type"] == "missing":
-        return "this entry is missing"
-    if fault["type"] == "extra_forbidden":
-        return "there is no such entry; remove it or correct its name"
-    limit = next((v for k, v in fault.get("ctx", {}).items() if k in ("le", "ge")), None)
-    if isinstance(limit, int) and isinstance(_value_at(fault, entries), str):  # a length, as people write it
-        return f"it must be {'at most' if 'le' in fault['ctx'] else 'at least'} {format_length(limit)}"
-    message = fault["msg"].removeprefix("Value error, ")
+    limits = [limit for name, limit in fault.get("ctx", {}).items() if name in ("le", "ge")]
+    is_of_length = isinstance(next(iter(limits), None), int) and isinstance(_value_at(fault, entries), str)
+    message = refusal_of(fault, is_of_length)
     return message[0].lower() + message[1:].rstrip(".")

@@ -7,6 +7,7 @@ from urllib.parse import SplitResult, unquote, urlsplit
 from pydantic import ValidationError
 
 from northmoor.core.errors import ConnectionFault
+from northmoor.core.model.base import refusal
 from northmoor.core.model.data.connections import (
     CONNECTION_KINDS,
     FILE_SUFFIXES,
@@ -64,7 +65,7 @@ def _made(kind: ConnectionKind, entries: dict[str, Any]) -> Connection:
         return connection
     except ValidationError as error:
         first = error.errors(include_url=False)[0]
-        raise ConnectionFault(f"The address has a fault at {first['loc'][0]}: {first['msg']}.") from error
+        raise ConnectionFault(f"The address has a fault at {first['loc'][0]}. {refusal(error)}") from error
 
 
 def _server(address: SplitResult) -> dict[str, Any]:

@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import (
 )
 
 from northmoor.app.data.query.dialogs.step_dialog import StepDialog
-from northmoor.app.data.signals.log_fields import DurationField, combo, first_sentence
+from northmoor.app.data.signals.log_fields import DurationField, combo
 from northmoor.app.data.signals.signal_list import SPARK_WIDTH, Spark, SparkDelegate
 from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import number_text, tr
@@ -28,6 +28,7 @@ from northmoor.app.widgets.suggestions import SUGGESTED, SuggestionCompleter
 from northmoor.app.worker import Worker
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import Cancelled, NorthmoorError, QueryError
+from northmoor.core.model.base import refusal
 from northmoor.core.model.data.signal_logs import Signal, SignalLog
 from northmoor.core.model.kinds.signal_natures import SIGNAL_NATURES
 from northmoor.core.sources.fetch.log_survey import (
@@ -293,7 +294,7 @@ class LogDialog(StepDialog):
                 unknown_after=self.unknown.duration(), shift_starts=_split_at_commas(self.shifts.text()),
             )  # fmt: skip
         except ValidationError as error:
-            raise QueryError(first_sentence(error)) from error
+            raise QueryError(refusal(error)) from error
 
     def _typed(self) -> dict[str, Signal]:
         """The signals as they are filled in, by name."""

@@ -2,7 +2,6 @@
 
 from collections.abc import Callable, Sequence
 
-from pydantic import ValidationError
 from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QToolButton, QWidget
 
@@ -136,9 +135,3 @@ def combo(entries: Sequence[tuple[str, object]], current: object, name: str) -> 
     found.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
     found.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
     return found
-
-
-def first_sentence(error: ValidationError) -> str:
-    """The first thing that a model says is wrong, as a sentence."""
-    message = str(error.errors(include_url=False)[0]["msg"]).removeprefix("Value error, ")
-    return f"{message[:1].upper()}{message[1:]}."

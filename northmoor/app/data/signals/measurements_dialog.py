@@ -16,13 +16,14 @@ from PyQt6.QtWidgets import (
 )
 
 from northmoor.app.data.query.dialogs.step_dialog import StepDialog
-from northmoor.app.data.signals.log_fields import DurationField, PeriodField, SelectionField, combo, first_sentence
+from northmoor.app.data.signals.log_fields import DurationField, PeriodField, SelectionField, combo
 from northmoor.app.data.signals.signal_list import SignalList
 from northmoor.app.data.signals.spans_dialog import LogContext
 from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr
 from northmoor.core.authoring.starters.signal_blocks import MOST_IN_ONE_TREND, USUAL_STATISTICS
 from northmoor.core.errors import QueryError
+from northmoor.core.model.base import refusal
 from northmoor.core.model.data.signal_queries import MeasurementsQuery, StatisticColumn
 from northmoor.core.model.kinds.signal_statistics import SIGNAL_STATISTICS, SignalStatistic
 
@@ -204,7 +205,7 @@ class MeasurementsDialog(StepDialog):
                 moving=self.moving.duration() if give != "statistics" else None, **period,
             )  # fmt: skip
         except ValidationError as error:
-            raise QueryError(first_sentence(error)) from error
+            raise QueryError(refusal(error)) from error
 
     def check(self) -> None:
         """See that the query is whole. Raises QueryError."""

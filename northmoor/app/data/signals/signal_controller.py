@@ -18,6 +18,7 @@ from northmoor.app.data.signals.signal_sentence import SignalSentence
 from northmoor.app.data.signals.span_strip import SpanStrip
 from northmoor.app.data.signals.spans_dialog import LogContext, SpansDialog
 from northmoor.app.document_controller import DocumentController
+from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr
 from northmoor.app.worker import Worker
 from northmoor.core.authoring.starters.signal_blocks import with_blocks_of
@@ -143,7 +144,7 @@ class SignalController(QObject):
 
         def show(found: object) -> None:
             if isinstance(found, NorthmoorError):
-                self._sent = (query, log, f"-- {found.message}", ())
+                self._sent = (query, log, f"-- {core_text(found)}", ())
             elif isinstance(found, tuple):
                 self._sent = (query, log, *found)
             self._sent_by = library

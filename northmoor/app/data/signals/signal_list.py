@@ -144,7 +144,7 @@ class SignalList(QWidget):
             texts += [number_text(summary.readings), ", ".join(summary.texts[-1:]), *ends]
         item = QTreeWidgetItem(texts)
         item.setData(0, _NAME, name)
-        item.setToolTip(1, signal.kind.help)
+        item.setToolTip(1, tr(signal.kind.help))
         item.setTextAlignment(3, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         for column in (1, 2, 3, 5, 6):
             item.setForeground(column, ink(STONE_TEXT))

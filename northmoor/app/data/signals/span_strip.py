@@ -10,6 +10,7 @@ from PyQt6.QtGui import QColor, QHelpEvent, QMouseEvent, QPainter, QPaintEvent, 
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QSizePolicy, QToolTip, QVBoxLayout, QWidget
 
 from northmoor.app.help.help_actions import GUIDE_PROPERTY
+from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import moment_text, tr, tr_count
 from northmoor.app.widgets.theme import GORSE, HEATHER, LINE, PAPER, PEAT, RAILS, STONE_TEXT, ink
 from northmoor.app.widgets.widget_tools import plain_tip
@@ -70,7 +71,7 @@ class SpanStrip(QWidget):
     def show_picture(self, found: CutPicture | NorthmoorError, zone: ZoneInfo) -> None:
         """Show a picture, or why there is none."""
         if isinstance(found, NorthmoorError):
-            self.note.setText(found.message)
+            self.note.setText(core_text(found))
             self.drawing.show_picture(None, zone)
             return
         count = len(found.spans)

@@ -8,13 +8,14 @@ from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QFormLayout, QLineEdit, QVBoxLayout, QWidget
 
 from northmoor.app.data.query.dialogs.step_dialog import StepDialog
-from northmoor.app.data.signals.log_fields import DurationField, PeriodField, SelectionField, combo, first_sentence
+from northmoor.app.data.signals.log_fields import DurationField, PeriodField, SelectionField, combo
 from northmoor.app.data.signals.span_strip import SpanStrip
 from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr
 from northmoor.app.widgets.word_completer import WordCompleter
 from northmoor.core.authoring.completions import Completion
 from northmoor.core.errors import NorthmoorError, QueryError
+from northmoor.core.model.base import refusal
 from northmoor.core.model.data.signal_logs import SignalLog
 from northmoor.core.model.data.signal_queries import SpansQuery
 from northmoor.core.sources.fetch.log_survey import LogSurvey
@@ -183,7 +184,7 @@ class SpansDialog(StepDialog):
                 open=self.still_open.currentData(), **self.period.ends(), **{name: texts[name] for name in wanted},
             )  # fmt: skip
         except ValidationError as error:
-            raise QueryError(first_sentence(error)) from error
+            raise QueryError(refusal(error)) from error
 
     def check(self) -> None:
         """See that the query is whole. Raises QueryError."""

@@ -37,6 +37,7 @@ from northmoor.core.delivery.orders.timetable import Timetable, next_times
 from northmoor.core.delivery.orders.triggers import GIVEN_BY
 from northmoor.core.delivery.runs.run_request import BundleRequest
 from northmoor.core.errors import NorthmoorError
+from northmoor.core.model.base import refusal
 from northmoor.core.model.blocks.containers import ForEachBlock
 from northmoor.core.model.kinds.output_formats import FORMAT_OF_SUFFIX
 from northmoor.core.model.report import Report
@@ -342,8 +343,7 @@ class OrderDialog(QDialog):
         except NorthmoorError as error:
             fault = core_text(error.message)
         except ValidationError as error:
-            fault = error.errors()[0]["msg"].removeprefix("Value error, ")
-            fault = f"{fault[0].upper()}{fault[1:]}."
+            fault = core_text(refusal(error))
             if (about := _RARE.get(str(error.errors()[0]["loc"][0]))) is not None:
                 fault = f"{about.label}: {fault}"
         self.fault.setText(fault)

@@ -14,6 +14,7 @@ from northmoor.core.delivery.orders.timetable import Timetable
 from northmoor.core.delivery.orders.timetable_words import EXAMPLES, read_timetable, timetable_words
 from northmoor.core.delivery.orders.triggers import AfterOrder, Called, FileArrives, QueryAnswers, SpanEnds, Trigger
 from northmoor.core.errors import ParameterError
+from northmoor.core.model.base import refusal
 from northmoor.core.model.data.signal_queries import SpansQuery
 from northmoor.core.model.report import Report
 from northmoor.core.sources.library import Library
@@ -134,10 +135,8 @@ class TriggerForm(QWidget):
         try:
             return self._made(kind, old)
         except ValidationError as error:
-            first = error.errors()[0]
-            message = first["msg"].removeprefix("Value error, ")
-            where = " ".join(str(part) for part in first["loc"])
-            raise ParameterError(f"{where}: {message}." if where else f"{message[0].upper()}{message[1:]}.") from error
+            where = " ".join(str(part) for part in error.errors()[0]["loc"])
+            raise ParameterError(f"{where}: {refusal(error)}" if where else refusal(error)) from error
 
     def _made(self, kind: str, old: Any) -> Trigger:
         if kind == "timetable":

@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import in_sentence, tr, tr_count
 from northmoor.app.pages.panels.query_fields import FieldReader, QueryFields
 from northmoor.app.pages.panels.role_choice_box import RoleChoiceBox, surplus_words
@@ -118,7 +119,7 @@ class BlockPopup(BesidePopup):
         self.fields.setRowCount(0)
         self.insert.setEnabled(found is not None and bool(found.fields))
         self.fields.setVisible(found is None or not found.fault)
-        self.message.setText(tr("Reading the fields…") if found is None else found.fault)
+        self.message.setText(tr("Reading the fields…") if found is None else core_text(found.fault))
         if found is not None and found.fields:
             self._fill(found)
 

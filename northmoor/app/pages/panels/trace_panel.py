@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import (
 )
 
 from northmoor.app.help.help_actions import GUIDE_PROPERTY
+from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr, tr_count
 from northmoor.app.widgets.headings import draw_hint
 from northmoor.app.widgets.icons import IconLabel, icon
@@ -129,7 +130,7 @@ class TracePanel(QFrame):
             return  # another figure was clicked since
         if isinstance(result, NorthmoorError):
             self.clear()
-            self._show_figures([_note(result.message, "quiet")])
+            self._show_figures([_note(core_text(result), "quiet")])
         elif isinstance(result, Trace):
             self._show(result, wanted[0])  # type: ignore[index]  # a wish
 

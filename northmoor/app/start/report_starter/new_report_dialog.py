@@ -180,7 +180,7 @@ class NewReportDialog(QDialog):
             card.setCheckable(True)
             card.setAutoExclusive(True)
             card.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
-            card.setAccessibleName(layout.name)
+            card.setAccessibleName(tr(layout.name))
             card.clicked.connect(partial(self._pick, layout.name))
             self.cards[layout.name] = card
 

@@ -18,7 +18,7 @@ from northmoor.core.delivery.archive.run_folder import FILES
 from northmoor.core.delivery.destinations.destination import CommandDestination
 from northmoor.core.delivery.destinations.handing import Handed, Handing
 from northmoor.core.errors import OutputError, did_you_mean
-from northmoor.core.model.base import Part
+from northmoor.core.model.base import Part, refusal
 
 COMMANDS_VARIABLE = "NORTHMOOR_COMMANDS"
 """The environment variable that names the list in place of the usual places."""
@@ -107,4 +107,4 @@ def listed_command(name: str) -> ListedCommand:
     try:
         return ListedCommand.model_validate(known[name])
     except ValidationError as error:
-        raise OutputError(f"The command {name!r} of the list is not complete: {error.errors()[0]['msg']}.") from error
+        raise OutputError(f"The command {name!r} of the list is not complete. {refusal(error)}") from error

@@ -12,6 +12,7 @@ from pydantic import ValidationError
 
 from northmoor.core.delivery.orders.timetable import Timetable
 from northmoor.core.errors import ParameterError
+from northmoor.core.model.base import refusal
 
 WEEKDAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
 MONTHS = ("January", "February", "March", "April", "May", "June", "July", "August", "September", "October", "November",
@@ -108,7 +109,8 @@ def read_timetable(text: str, time_zone: str = "UTC", holidays: tuple[date, ...]
         return Timetable(**entries)
     except (_NotSaid, ValueError) as error:
         if isinstance(error, ValidationError):
-            why = error.errors()[0]["msg"].removeprefix("Value error, ")
+            why = refusal(error).rstrip(".")
+            why = why[:1].lower() + why[1:]
         else:
             why = str(error) or "it cannot be understood"
         examples = "; ".join(EXAMPLES[at] for at in (1, 2, 4, 7))

@@ -51,7 +51,7 @@ SIGNAL_STATISTICS: tuple[SignalStatistic, ...] = (
                     "state"),
     SignalStatistic("share_on", "Share on", "Time on, as a share of the known time.", "share", "state"),
     SignalStatistic("longest_on", "Longest on", "The longest time on without a break.", "duration", "state"),
-    SignalStatistic("between_starts", "Mean time between starts", "From one change to on to the next, on average.",
+    SignalStatistic("between_starts", "Mean time between starts", "The mean time from one change to on to the next.",
                     "duration", "state"),
     SignalStatistic("time_above", "Time above", "How long the value was above a limit.", "duration", "limit"),
     SignalStatistic("times_above", "Times above", "How many times the value rose above a limit.", "count", "limit"),

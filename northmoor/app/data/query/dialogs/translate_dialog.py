@@ -8,6 +8,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from northmoor.app.data.query.sql_editor import SqlEditor
+from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr
 from northmoor.app.widgets.headings import section
 from northmoor.app.widgets.icons import icon
@@ -45,9 +46,8 @@ class TranslateDialog(QDialog):
         self.after.setText(translated.sql)
         self.before.setAccessibleName(tr("SQL before"))
         self.after.setAccessibleName(tr("SQL after"))
-        self.notes = QLabel(
-            "\n".join(f"• {note}" for note in translated.notes) or tr("No difference in what it means is known.")
-        )
+        notes = "\n".join(f"• {core_text(note)}" for note in translated.notes)
+        self.notes = QLabel(notes or tr("No difference in what it means is known."))
         self.compare = QPushButton(icon("check"), tr("Run both and compare"))
         self.outcome = QLabel()
         for label in (self.notes, self.outcome):
