@@ -40,7 +40,7 @@ def _of_module(tree: ast.Module) -> Iterator[str]:
             labels |= {id(node.args[0])} if _called(node) in (*_SAYING, *_EXPLAINING) else set()
             labels |= {id(node.args[at]) for at in _NAMING.get(_called(node), ())}
             refusals |= {id(node.args[0])} if _called(node) == "ValueError" else set()
-        elif isinstance(node, ast.Assign) and getattr(node.targets[0], "id", "") in ("what", "fault"):
+        elif isinstance(node, ast.Assign) and getattr(node.targets[0], "id", "") in ("what", "fault", "message"):
             labels.add(id(node.value))
     for node in ast.walk(tree):
         text = _template(node) if id(node) not in skipped else None
@@ -51,7 +51,7 @@ def _of_module(tree: ast.Module) -> Iterator[str]:
 def _read(text: str, is_label: bool, is_refusal: bool) -> Iterator[str]:
     """What of a template is read as a sentence, if anything is."""
     text = _FOLLOWED.sub("", text)
-    if is_refusal and text[-1:] not in ".}":  # the window makes a sentence of it
+    if is_refusal and text[-1:] != ".":  # the window makes a sentence of it
         text = f"{text[:1].upper()}{text[1:]}."
     is_sentence = _SENTENCE.fullmatch(text) and not _SQL.match(text) and re.search(r"[a-z]{2,} ", text)
     letters = len(re.findall(r"[^\W\d_]", text))

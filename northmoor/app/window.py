@@ -438,6 +438,7 @@ class Window(QMainWindow):
     def tell(self, text: str, kind: str) -> None:
         """Say something in the line below: kind is quiet, good, warning or fault."""
         self.delivered_file.hide()
+        text = core_text(text)
         self.last_message = text, kind
         self._notice.tell(text, kind, max(self.width() - 760, 200))
 

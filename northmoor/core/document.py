@@ -12,6 +12,7 @@ from pathlib import Path
 from msgspec import Struct
 
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.base.phrases import phrase
 from northmoor.core.base.progress import CountedProgress
 from northmoor.core.base.replace import replace
 from northmoor.core.compute.parameters.resolution import ResolvedValues
@@ -126,7 +127,7 @@ class Document:
         """All pages in order, or those wanted. Raises Stopped."""
         wanted = wanted if wanted is not None else range(len(self))
         for first in range(wanted.start, wanted.stop, PAGES_PER_BATCH):
-            words = f"Page {first + 1:,} of {len(self):,}"
+            words = phrase(f"Page {first + 1:,} of {len(self):,}")
             report_progress(CountedProgress(words, first - wanted.start, len(wanted)))
             self.composition.context.stop.raise_if_cancelled()
             yield from self.composition.pages(first, min(first + PAGES_PER_BATCH, wanted.stop))

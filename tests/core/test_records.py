@@ -239,7 +239,7 @@ def test_faults_in_a_record_are_told_and_the_rest_is_printed(library: MakeLibrar
     told = {finding.place.block: finding.message for finding in document.findings if finding.is_error}
     assert "nothing" in told["bad"]
     assert "nowhere" in told["broken"]
-    assert "Which rows belong to a record cannot be told" in told["untied"]
+    assert "Which rows belong to a record cannot be determined" in told["untied"]
     assert len([line for line in lines_of(document) if line.kind == "detail"]) == 12
 
 

@@ -47,8 +47,8 @@ _LABELS = {
     "decimal_sign": tr("Decimal sign"),
 }
 _FIXED_ROWS = 2  # kind and name
-_AS_SEEN = "automatic"
-_BY_HOST = "verified to other machines"
+_AS_SEEN = tr("automatic")
+_BY_HOST = tr("verified to other machines")
 
 
 class ConnectionDialog(QDialog):

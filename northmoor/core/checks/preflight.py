@@ -105,7 +105,7 @@ def empty_queries(document: Document) -> Iterator[Finding]:
     for name, rows in document.rows.items():
         if rows.table.num_rows == 0:
             words = ", ".join(document.words_of(name))
-            message = f"It returns no rows{f' for {words}' if words else ''}."
+            message = f"It returns no rows for {words}." if words else "It returns no rows."
             yield Finding("no rows", Place(query=name), message, False, _other_values(document))
 
 

@@ -68,7 +68,7 @@ class MeasurementsDialog(StepDialog):
         steps = (query.calendar or ("step" if query.step else "")) if query else ""
         self.steps = combo(_CALENDAR, steps, tr("Steps"))
         self.step = DurationField(query.step if query else None, tr("such as 10 min"), tr("Step"))
-        self.moving = DurationField(query.moving if query else None, "none", tr("Moving mean over"))
+        self.moving = DurationField(query.moving if query else None, tr("none"), tr("Moving mean over"))
         self.on_page = combo(_ON_PAGE, "", tr("On the page"))
         self.wide = QCheckBox(tr("A column for each signal"))
         self.wide.setChecked(bool(query and query.wide))

@@ -147,7 +147,7 @@ class TracePanel(QFrame):
                 tr_count(count, "{count} row", "{count} rows"),
             )
             rows = f" · {of_rows if found.readings is None else readings}"
-        self._scope.setText(f"{found.scope}{rows}")
+        self._scope.setText(f"{core_text(found.scope)}{rows}")
         lines: list[QWidget] = []
         for figure in found.figures:
             lines += self._figure(figure, format_one(figure.value, None, format_locale), format_locale)
@@ -158,9 +158,9 @@ class TracePanel(QFrame):
 
     def _figure(self, figure: Figure, value: str, format_locale: object) -> list[QWidget]:
         answer = figure.verification
-        formula = _note(f"{figure.formula} = {value or 'blank'}", "expression")
+        formula = _note(f"{figure.formula} = {value or tr('blank')}", "expression")
         if figure.agrees is None:
-            return [formula, _marked("triangle-alert", GORSE, answer.why_not or "", "quiet")]
+            return [formula, _marked("triangle-alert", GORSE, core_text(answer.why_not or ""), "quiet")]
         rows = tr_count(answer.rows or 0, "over {count} row", "over {count} rows")
         if figure.agrees:
             message = _marked("circle-check", LICHEN, tr("Plain SQL {rows} gives the same.").format(rows=rows), "good")

@@ -341,7 +341,7 @@ class NewReportDialog(QDialog):
         if reading != self._reading:
             return
         if not isinstance(read, QueryFields):
-            self._say(str(getattr(read, "message", read)))
+            self._say(core_text(getattr(read, "message", read)))
             return
         self._read = read
         self._known = {field.name: field for field in read.fields}
@@ -488,7 +488,7 @@ class NewReportDialog(QDialog):
         if asked != self._asked or kind not in self.found:
             return
         if not isinstance(page, tuple):
-            self._say(str(getattr(page, "message", page)))
+            self._say(core_text(getattr(page, "message", page)))
             return
         orientation, raster, facts = page
         if self.orientation.currentData() is None:

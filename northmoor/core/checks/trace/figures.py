@@ -7,6 +7,7 @@ from typing import Any
 from msgspec import Struct
 
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.base.phrases import phrase
 from northmoor.core.compute.evaluate.scope_cells import Computed
 from northmoor.core.compute.evaluate.scope_names import DETAIL, PAGE_SCOPES
 from northmoor.core.compute.explain.table_query import FigureAddress, TableVerifier, Verification
@@ -70,16 +71,16 @@ def scope_words(document: Document, asking: TableVerifier, standpoint: FigureAdd
     """What the rows behind a figure have in common."""
     scope, at = standpoint.scope, standpoint.at
     if scope == DETAIL:
-        return f"row {at + 1:,} of the table"
+        return phrase(f"row {at + 1:,} of the table")
     if scope in PAGE_SCOPES.values():
         window = next(name for name, known in PAGE_SCOPES.items() if known == scope)
         return {
-            "page": "the rows on this page",
-            "pages_before": "the rows on all pages before",
-            "pages_to_here": "the rows on all pages up to this one",
+            "page": phrase("the rows on this page"),
+            "pages_before": phrase("the rows on all pages before"),
+            "pages_to_here": phrase("the rows on all pages up to this one"),
         }[window]
     if scope == 0:
-        return "all rows of the table"
+        return phrase("all rows of the table")
     format_locale = document.composition.context.locale
     start = int(asking.data.levels[scope - 1].starts[at])
     words = []
@@ -87,8 +88,9 @@ def scope_words(document: Document, asking: TableVerifier, standpoint: FigureAdd
         groups = asking.data.levels[level - 1]
         group = at if level == scope else int(asking.data.group_of_row[level - 1][start])
         key = groups.labels.get(group) or format_one(groups.keys[group].as_py(), None, format_locale) or "blank"
-        within = " and what lies in it" if groups.tree is not None else ""
-        words.append(f"{asking.order.groupings[level - 1].name} = {key}{within}")
+        name = asking.order.groupings[level - 1].name
+        is_tree = groups.tree is not None
+        words.append(phrase(f"{name} = {key} and what lies in it") if is_tree else f"{name} = {key}")
     return ", ".join(words)
 
 

@@ -4,6 +4,7 @@ import numpy as np
 import pyarrow as pa
 
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.base.phrases import phrase
 from northmoor.core.base.replace import replace
 from northmoor.core.checks.trace.figures import Figure, Trace, figure_of, scope_words
 from northmoor.core.compute.evaluate.slots import slots_in
@@ -76,5 +77,5 @@ def trace_text(document: Document, page: int, region: HitRegion, stop: CancelTok
     pages = len(composition) if region.row in ("header", "footer") else 1
     shown = formatted(content, computed, pages, composition.context)
     behind = document.rows[min(queries)] if len(queries) == 1 else None
-    scope = f"all rows of {min(queries)}" if behind is not None else "the document"
+    scope = phrase(f"all rows of {min(queries)}") if behind is not None else phrase("the document")
     return Trace(shown.text(at), scope, tuple(figures), behind)

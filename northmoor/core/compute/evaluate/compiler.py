@@ -217,8 +217,8 @@ class ExpressionCompiler:
                     f"over {node.alias} there is one group only; write a level around it, or report", node
                 )
             if not isinstance(node.this, exp.Filter) and not runs_over_groups(inner):
-                message = f"sum({inner.sql('duckdb').lower()})"
-                raise self.error_at(f"to run over groups, total what it runs over, as in {message}", node)
+                total = f"sum({inner.sql('duckdb').lower()})"
+                raise self.error_at(f"to run over groups, total what it runs over, as in {total}", node)
         else:
             raise self.error_at("windows with an order or a frame belong in rows, headings and totals", node)
         call = self.other(node.this, value)

@@ -251,10 +251,9 @@ class _Resolution:
     def _why_empty(self, query: str) -> str:
         known = parameter_of_name(self.report)
         upper = dict.fromkeys(known[name] for name in sorted(self.asker.names_in(query)) if name in known)
-        chosen = [
-            f"{self._name(name)} = {self.values.labels[name] or 'none'}" for name in upper if name in self.values.labels
-        ]
-        return f"The query {query} returns no rows{' for ' + ', '.join(chosen) if chosen else ''}."
+        labels = self.values.labels
+        chosen = ", ".join(f"{self._name(name)} = {labels[name] or 'none'}" for name in upper if name in labels)
+        return f"The query {query} returns no rows for {chosen}." if chosen else f"The query {query} returns no rows."
 
     def _name(self, name: str) -> str:
         part = self.parts[name]

@@ -89,7 +89,7 @@ class Records:
             computed = self.computed(tie.of_record)
             fault = computed.fault or next(iter(computed.faults.values()), None)
             if fault is not None:
-                message = f"Which rows belong to a record cannot be told: {fault.message}"
+                message = f"Which rows belong to a record cannot be determined: {fault.message}"
                 raise LayoutError(message, Place(block=block))
             columns.append(computed.values.to_pylist())
         return list(zip(*columns, strict=True))
