@@ -9,20 +9,21 @@ from pathlib import Path
 import pytest
 from PyQt6.QtCore import QProcess, QSettings, QSize, Qt, QUrl
 from PyQt6.QtGui import QDesktopServices, QImage, QKeySequence, QPalette
-from PyQt6.QtWidgets import QApplication, QLabel, QMenu, QPushButton, QToolButton
+from PyQt6.QtWidgets import QApplication, QLabel, QMenu, QPushButton, QTextEdit, QToolButton
 from pytestqt.qtbot import QtBot
 
 from northmoor.app.actions import MENUS, all_commands, shortcuts
 from northmoor.app.document_controller import WHOLE_PAGE, Selection
 from northmoor.app.help.topics import GUIDES, topics
 from northmoor.app.language.length_unit import use_unit
+from northmoor.app.pages.editing.rich_text_editor import RichTextEditor
 from northmoor.app.start.keys_dialog import KeysDialog
 from northmoor.app.start.preferences_dialog import PreferencesDialog
 from northmoor.app.tabbed_window import TabbedWindow
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.menus import plain_text, with_mnemonics
 from northmoor.app.widgets.preferences import Preferences, preferred_keys, read_preferences, write_preferences
-from northmoor.app.widgets.theme import COLORS, HEATHER, LINEN, PAPER, STONE_TEXT, apply_look, ink
+from northmoor.app.widgets.theme import COLORS, HEATHER, LINEN, PAPER, PEAT, STONE_TEXT, apply_look, ink
 from northmoor.app.window import Window
 from northmoor.core.errors import Place
 from northmoor.core.model import edits
@@ -123,6 +124,19 @@ def test_another_look_and_size_of_text_are_shown_at_once(window: Window, qtbot: 
     link.resize(80, 30)
     link.show()
     width = window._switch.width()
+    window.controller.select(Selection("text", "title"))
+    written = window.findChild(RichTextEditor)
+    window.actions_by_name["explain"].trigger()
+    guides = window.help.opened
+    assert written is not None
+    assert guides is not None
+    guides.show_guide("tables", section="Trace")
+    guides.text.show_text("[Tables](tables.md)")
+
+    def color_in(editor: QTextEdit) -> str:
+        cursor = editor.textCursor()
+        cursor.setPosition(1)
+        return str(cursor.charFormat().foreground().color().name().upper())
 
     def shown() -> list[str]:
         button = next(button for button in window.findChildren(QToolButton) if button.objectName() == "workspace")
@@ -133,7 +147,8 @@ def test_another_look_and_size_of_text_are_shown_at_once(window: Window, qtbot: 
         quiet, sql = item.foreground(1).color().name(), editor_of_sql.lexer().paper(0).name()  # type: ignore[union-attr]
         ground = window.menuBar().palette().color(QPalette.ColorRole.Window).name()  # type: ignore[union-attr]
         drawn = next(color for color in (COLORS["light"], COLORS["dark"]) if color[HEATHER].lower() in dots)
-        return [drawn[HEATHER], quiet.upper(), sql.upper(), ground.upper()]
+        texts = [color_in(written.text), color_in(guides.text)]
+        return [drawn[HEATHER], quiet.upper(), sql.upper(), ground.upper(), *texts]
 
     for look, size in (("dark", 18), ("light", 13)):
         dialog = PreferencesDialog(window._settings, window)
@@ -141,7 +156,7 @@ def test_another_look_and_size_of_text_are_shown_at_once(window: Window, qtbot: 
         dialog.boxes["text_size"].setCurrentIndex(dialog.boxes["text_size"].findData(size))
         dialog.accept()
         colors = COLORS[look]
-        assert shown() == [colors[name] for name in (HEATHER, STONE_TEXT, PAPER, LINEN)]
+        assert shown() == [colors[name] for name in (HEATHER, STONE_TEXT, PAPER, LINEN, PEAT, HEATHER)]
         assert (window._switch.width() > width) == (size == 18)
         linked = link.grab().toImage().convertToFormat(QImage.Format.Format_RGB16)
         wanted = QImage(1, 1, QImage.Format.Format_RGB16)

@@ -2,7 +2,6 @@
 
 from typing import cast
 
-from PyQt6.QtCore import QEvent
 from PyQt6.QtGui import (
     QBrush,
     QTextBlock,
@@ -16,6 +15,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QTextBrowser
 
 from northmoor.app.widgets.theme import HEATHER, LINE, LINEN, ink
+from northmoor.app.widgets.widget_tools import on_another_look
 
 _SHARE = cast("int", QTextBlockFormat.LineHeightTypes.ProportionalHeight.value)  # which the stubs have as a kind
 _PIXELS = cast("int", QTextBlockFormat.LineHeightTypes.FixedHeight.value)
@@ -29,6 +29,7 @@ class GuideText(QTextBrowser):
     def __init__(self) -> None:
         super().__init__()
         self.setOpenLinks(False)
+        on_another_look(self, self._set_room)
 
     def show_text(self, text: str, about: str = "") -> None:
         """Show a text from its beginning; `about` is HTML in front of it."""
@@ -42,12 +43,6 @@ class GuideText(QTextBrowser):
             cursor.movePosition(QTextCursor.MoveOperation.Start)
             cursor.insertHtml(f"{about}<br><br>")
         self.verticalScrollBar().setValue(0)
-
-    def changeEvent(self, event: QEvent | None) -> None:
-        """Take the colours of another look."""
-        super().changeEvent(event)
-        if event is not None and event.type() == QEvent.Type.StyleChange:
-            self._set_room()
 
     def _set_room(self) -> None:
         document = self.document()

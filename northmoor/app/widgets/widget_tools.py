@@ -1,10 +1,10 @@
 """Small things that Qt needs each time."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from html import escape
 from pathlib import Path
 
-from PyQt6.QtCore import QEvent, QSignalBlocker, QSize, Qt
+from PyQt6.QtCore import QEvent, QObject, QSignalBlocker, QSize, Qt
 from PyQt6.QtGui import QDropEvent, QFocusEvent, QImage
 from PyQt6.QtWidgets import (
     QAbstractButton,
@@ -141,3 +141,19 @@ def dragged_file(event: QDropEvent) -> Path | None:
 def is_picture(path: Path) -> bool:
     """Whether a file is a picture that a report can have."""
     return path.suffix.lower() in _PICTURES
+
+
+def on_another_look(widget: QWidget, recolor: Callable[[], object]) -> None:
+    """Have what a widget was coloured with by itself coloured again when the window takes another look."""
+    widget.installEventFilter(_LookWatch(widget, recolor))
+
+
+class _LookWatch(QObject):
+    def __init__(self, widget: QWidget, recolor: Callable[[], object]) -> None:
+        super().__init__(widget)
+        self._recolor = recolor
+
+    def eventFilter(self, _: QObject | None, event: QEvent | None) -> bool:
+        if event is not None and event.type() == QEvent.Type.StyleChange:
+            self._recolor()
+        return False

@@ -4,7 +4,7 @@ import re
 from collections.abc import Iterable, Sequence
 
 from PyQt6.Qsci import QsciAPIs, QsciLexerSQL, QsciScintilla
-from PyQt6.QtCore import QEvent, QPoint
+from PyQt6.QtCore import QPoint
 from PyQt6.QtGui import QFont
 from PyQt6.QtWidgets import QToolTip, QWidget
 
@@ -22,7 +22,7 @@ from northmoor.app.widgets.theme import (
     STONE_TEXT,
     ink,
 )
-from northmoor.app.widgets.widget_tools import plain_tip
+from northmoor.app.widgets.widget_tools import on_another_look, plain_tip
 from northmoor.core.errors import Correction
 
 EDITOR_POINTS = 9.5
@@ -62,6 +62,7 @@ class SqlEditor(QsciScintilla):
         self._behave()
         self._look(font)
         self._color()
+        on_another_look(self, self._color)
 
     def _behave(self) -> None:
         self.setUtf8(True)
@@ -111,13 +112,6 @@ class SqlEditor(QsciScintilla):
         self.setSelectionForegroundColor(ink(PEAT))
         self.setIndicatorForegroundColor(ink(ROWAN), _FAULT)
         self.setIndicatorForegroundColor(ink(GORSE_TEXT), _LIKELY)
-
-    def changeEvent(self, event: QEvent | None) -> None:
-        """Take the colours of another look."""
-        assert event is not None
-        super().changeEvent(event)
-        if event.type() == QEvent.Type.StyleChange and self.lexer() is not None:
-            self._color()
 
     def set_completions(self, names: Iterable[str]) -> None:
         """Complete these names, which are as SQL writes them; one in quotes is found and listed by its letters."""

@@ -24,6 +24,7 @@ from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr
 from northmoor.app.pages.editing.expression_context import ExpressionContext, ExpressionUse
 from northmoor.app.widgets.theme import GORSE_TEXT, HEATHER, LICHEN_TEXT, ROWAN, STONE_TEXT, ink
+from northmoor.app.widgets.widget_tools import on_another_look
 from northmoor.app.widgets.word_completer import argument_place
 from northmoor.core.authoring.completions import FIELDS, Completion, matching_completions
 from northmoor.core.authoring.expression_check import ExpressionFault, check_expression
@@ -140,6 +141,11 @@ class ExpressionDialog(QDialog):
         self._timer.timeout.connect(self._check)
         self._tried.connect(self._show_trial)
         self.finished.connect(lambda _: self._stop())
+        on_another_look(self, self._recolor)
+
+    def _recolor(self) -> None:
+        self._colors.rehighlight()
+        self._fill(self.search.text())
 
     @property
     def text(self) -> str:

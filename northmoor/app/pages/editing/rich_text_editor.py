@@ -24,7 +24,7 @@ from PyQt6.QtWidgets import (
 from northmoor.app.language.translation import tr
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.theme import HEATHER, PEAT, ink
-from northmoor.app.widgets.widget_tools import pass_focus
+from northmoor.app.widgets.widget_tools import on_another_look, pass_focus
 from northmoor.core.model.blocks.text import TextBlock, TextRun
 from northmoor.core.model.edits import changed_style
 from northmoor.core.model.styles import Style
@@ -93,6 +93,21 @@ class RichTextEditor(QWidget):
         self._fill(block)
         self._before = (block.text, block.runs)
         self.text.cursorPositionChanged.connect(self._show_style)
+        on_another_look(self, self._recolor)
+
+    def _recolor(self) -> None:
+        document = self.text.document()
+        assert document is not None
+        cursor, block = QTextCursor(document), document.begin()
+        while block.isValid():
+            pieces = block.begin()
+            while not pieces.atEnd():
+                piece = pieces.fragment()
+                cursor.setPosition(piece.position())
+                cursor.setPosition(piece.position() + piece.length(), QTextCursor.MoveMode.KeepAnchor)
+                cursor.setCharFormat(_format(_manner(piece.charFormat())))
+                pieces += 1
+            block = block.next()
 
     def _button(self, drawing: str, text: str, run: Callable[[], object]) -> QToolButton:
         button = QToolButton()
