@@ -422,7 +422,7 @@ def test_queries_are_combined_linked_renamed_and_removed(window: Window, data: D
     )
     data.run()
     rows_shown(window, qtbot, 2)
-    assert "The rows of fares and routes are combined." in data.plan.text()
+    assert "The rows of fares, routes are combined." in data.plan.text()
     data.pick("fares")
     rows_shown(window, qtbot, 94)
 

@@ -235,7 +235,7 @@ def test_what_is_rarely_said_can_be_said_too(quay: Window, root: Path, qtbot: Qt
         dialog.holds.setText("sum(lines.charge) > 10")
         dialog.more.setChecked(True)
         choose(dialog.rare.editors["memory_mb"], "a lot")
-        assert dialog.fault.text().startswith("Megabytes that it may use: Input should be a valid integer")
+        assert dialog.fault.text().startswith("Megabytes that it may use: It must be a whole number.")
         choose(dialog.rare.editors["memory_mb"], "2048")
         choose(dialog.rare.editors["wait_minutes"], "2.5")
         choose(dialog.rare.editors["keep_rows"], True)
