@@ -201,9 +201,9 @@ def test_the_help_is_in_the_language_of_the_window(qtbot: QtBot) -> None:
         use_spelling("en")
 
 
-def seen_in(language: str, demo: Path, pictures: Path) -> dict[str, Any]:
+def seen_in(language: str, report: Path, pictures: Path) -> dict[str, Any]:
     """What is seen in the window of a process of its own."""
-    command = [sys.executable, "-m", "tests.app.language_window", str(demo / REPORT), str(pictures), language]
+    command = [sys.executable, "-m", "tests.app.language_window", str(report), str(pictures), language]
     done = subprocess.run(command, capture_output=True, text=True, timeout=120, env={**os.environ, "LANG": "C.UTF-8"})
     assert done.returncode == 0, done.stderr
     found: dict[str, Any] = json.loads(done.stdout)
@@ -215,15 +215,24 @@ def seen_in(language: str, demo: Path, pictures: Path) -> dict[str, Any]:
 def test_the_window_shows_no_text_in_english_and_cuts_none(language: str, demo: Path, tmp_path: Path) -> None:
     known = catalogue_texts(language)
     own = {"Year", "Season", "Ports", "Route", "Month", "Sailings", "Tickets", "Fares"}  # those of the report
-    seen = seen_in(language, demo, tmp_path)
+    seen = seen_in(language, demo / REPORT, tmp_path)
     assert {text for text in seen["texts"] if known.get(text, text) != text} - own == set()
     assert len({text for text in seen["texts"] if text in known.values()}) > 150
     assert seen["cut"] == []
 
 
 @pytest.mark.slow
+@pytest.mark.parametrize("language", TRANSLATED)
+def test_what_the_core_says_in_the_window_is_in_its_language(language: str, demo: Path, tmp_path: Path) -> None:
+    report = demo / "reports" / "last-hour.moor"
+    own, english = report.read_text(encoding="utf-8"), re.compile(r"\b(the|are|is|which|each|its|has|runs)\b")
+    shown = {re.sub(r" \(:\w+\)$", "", text) for text in seen_in(language, report, tmp_path)["texts"]}
+    assert {text for text in shown if english.search(text) and json.dumps(text)[1:-1] not in own} == set()
+
+
+@pytest.mark.slow
 def test_texts_that_are_four_tenths_longer_have_room(demo: Path, tmp_path: Path) -> None:
-    seen = seen_in("longer", demo, tmp_path)
+    seen = seen_in("longer", demo / REPORT, tmp_path)
     assert sum("ẽ" in text for text in seen["texts"]) > 250
     assert (seen["cut"], seen["width"]) == ([], 1280)
 
