@@ -14,7 +14,6 @@ import typer
 from msgspec import structs
 
 from northmoor.core.errors import OutputError, ParameterError
-from northmoor.core.model.base import refusal
 from northmoor.exit_codes import ExitCode
 
 if TYPE_CHECKING:
@@ -71,6 +70,8 @@ def run_request_of(
 ) -> "RunRequest":
     """A request as it is typed. Raises ParameterError and ReportFileError."""
     from pydantic import ValidationError
+
+    from northmoor.core.model.base import refusal
 
     from northmoor.core.delivery.runs.run_request import RunRequest
     from northmoor.core.sources.library import Library
@@ -386,6 +387,8 @@ def new_order(
 ) -> None:
     """Write a standing order with a timetable; `called` in place of one waits for programs."""
     from pydantic import ValidationError
+
+    from northmoor.core.model.base import refusal
 
     from northmoor.core.delivery.orders.order_files import order_path
     from northmoor.core.delivery.orders.standing_order import StandingOrder
