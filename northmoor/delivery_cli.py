@@ -71,9 +71,8 @@ def run_request_of(
     """A request as it is typed. Raises ParameterError and ReportFileError."""
     from pydantic import ValidationError
 
-    from northmoor.core.model.base import refusal
-
     from northmoor.core.delivery.runs.run_request import RunRequest
+    from northmoor.core.model.base import refusal
     from northmoor.core.sources.library import Library
     from northmoor.core.store.report_files import load_report
     from northmoor.core.values.given import given_values
@@ -388,12 +387,11 @@ def new_order(
     """Write a standing order with a timetable; `called` in place of one waits for programs."""
     from pydantic import ValidationError
 
-    from northmoor.core.model.base import refusal
-
     from northmoor.core.delivery.orders.order_files import order_path
     from northmoor.core.delivery.orders.standing_order import StandingOrder
     from northmoor.core.delivery.orders.timetable_words import read_timetable, timetable_words
     from northmoor.core.delivery.orders.triggers import Called
+    from northmoor.core.model.base import refusal
     from northmoor.core.sources.library import Library
     from northmoor.core.store.report_files import load_report
     from northmoor.core.values.given import given_values

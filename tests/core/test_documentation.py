@@ -63,7 +63,9 @@ def test_the_model_loads_no_engine_and_no_window() -> None:
 
 
 def test_the_help_of_the_command_line_waits_for_nothing_heavy() -> None:
-    heavy = "{'pydantic', 'duckdb', 'sqlalchemy', 'pyarrow', 'numpy', 'sqlglot', 'PyQt6'} & set(__import__('sys').modules)"
+    heavy = (
+        "{'pydantic', 'duckdb', 'sqlalchemy', 'pyarrow', 'numpy', 'sqlglot', 'PyQt6'} & set(__import__('sys').modules)"
+    )
     done = subprocess.run(
         [sys.executable, "-c", f"import northmoor.cli, northmoor.delivery_cli; print({heavy})"],
         capture_output=True, text=True, check=True, cwd=ROOT,
