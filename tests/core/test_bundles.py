@@ -257,4 +257,4 @@ def test_bundles_and_the_archive_from_the_command_line(root: Path, tmp_path: Pat
     assert refused.returncode == 2
     both = northmoor("bundle", root / "reports" / "freight.moor")
     assert both.returncode == 2
-    assert "a bundle is of the records of a for-each or of a query" in both.stderr
+    assert "A bundle is of the records of a for-each or of a query" in both.stderr
