@@ -10,8 +10,11 @@ from pathlib import Path
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from pydantic import ValidationError
 
 from northmoor.core.errors import NewerFileError, NorthmoorError, ReportFileError
+from northmoor.core.model.base import Part, refusal
+from northmoor.core.model.pages import PageSetup, Running
 from northmoor.core.model.report import REPORT_VERSION, Report
 from northmoor.core.model.serialization import read_report, report_text
 from northmoor.core.store.report_files import load_report, save_report
@@ -210,3 +213,21 @@ def test_every_error_is_one_of_the_tree() -> None:
     drawn = set(re.findall(r"\w+", errors.__doc__ or ""))
     assert all(issubclass(kind, NorthmoorError) for kind in kinds)
     assert {kind.__name__ for kind in kinds} <= drawn
+
+
+@pytest.mark.parametrize(
+    ("kind", "entries", "sentence"),
+    [
+        (PageSetup, {"width": 1000}, "It must be at least 72pt."),
+        (Running, {"gap": 600_000}, "It must be at most 500pt."),
+        (PageSetup, {"width": "wide"}, "'wide' is no length; write for example 32mm, 9pt, 2.5cm or 1.5in."),
+        (PageSetup, {"columns": "x"}, "It must be a whole number."),
+        (PageSetup, {"colour": "x"}, "There is no such entry; remove it or correct its name."),
+    ],
+)
+def test_what_a_part_refuses_is_a_sentence_in_words_of_reports(
+    kind: type[Part], entries: dict[str, object], sentence: str
+) -> None:
+    with pytest.raises(ValidationError) as refused:
+        kind.model_validate(entries)
+    assert refusal(refused.value) == sentence

@@ -63,8 +63,8 @@ class HelpWindow(QDialog):
         self.search.clear()
         items = [item for row in range(self.list.count()) if (item := self.list.item(row)) is not None]
         of_guide = [item for item in items if item.data(_TOPIC).guide == guide]
-        names = {id(item): (item.data(_TOPIC).section, item.data(_TOPIC).anchor) for item in of_guide}
-        wanted = [item for item in of_guide if section and section in names[id(item)]] or of_guide
+        of_section = [item for item in of_guide if section in (item.data(_TOPIC).section, item.data(_TOPIC).anchor)]
+        wanted = of_section or of_guide
         if wanted:
             self.list.setCurrentItem(wanted[0])
             self._show(wanted[0], about)

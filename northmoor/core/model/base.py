@@ -145,7 +145,8 @@ def refusal(error: ValidationError) -> str:
     """The first thing that is wrong, as a sentence."""
     first = error.errors(include_url=False)[0]
     kinds = {kind.__name__: kind for kind in _kinds_of_parts(Part)}
-    info = kinds[error.title].model_fields.get(str(first["loc"][-1])) if first["loc"] and error.title in kinds else None
+    own = kinds[error.title].model_fields if error.title in kinds and len(first["loc"]) == 1 else {}
+    info = own.get(str(first["loc"][0])) if own else None
     return refusal_of(first, info is not None and is_length(info))
 
 
@@ -166,6 +167,8 @@ def refusal_of(fault: ErrorDetails, is_of_length: bool) -> str:
         return f"It must be less than {write(bounds['lt'])}."
     if kind in ("literal_error", "enum"):
         return f"It must be one of {bounds['expected'].replace(' or ', ', ').replace(chr(39), '')}."
+    if kind == "string_too_short" and bounds["min_length"] == 1:
+        return "It must not be empty."
     if kind == "string_too_short":
         return f"It must have at least {bounds['min_length']} characters."
     if kind == "string_too_long":

@@ -98,16 +98,20 @@ class RichTextEditor(QWidget):
     def _recolor(self) -> None:
         document = self.text.document()
         assert document is not None
-        cursor, block = QTextCursor(document), document.begin()
+        cursor, block, faded = QTextCursor(document), document.begin(), []
         while block.isValid():
             pieces = block.begin()
             while not pieces.atEnd():
                 piece = pieces.fragment()
-                cursor.setPosition(piece.position())
-                cursor.setPosition(piece.position() + piece.length(), QTextCursor.MoveMode.KeepAnchor)
-                cursor.setCharFormat(_format(_manner(piece.charFormat())))
+                wanted = _format(_manner(piece.charFormat()))
+                if piece.charFormat().foreground() != wanted.foreground():
+                    faded.append((piece.position(), piece.length(), wanted))
                 pieces += 1
             block = block.next()
+        for begin, length, wanted in faded:  # pieces may become one as they are coloured
+            cursor.setPosition(begin)
+            cursor.setPosition(begin + length, QTextCursor.MoveMode.KeepAnchor)
+            cursor.setCharFormat(wanted)
 
     def _button(self, drawing: str, text: str, run: Callable[[], object]) -> QToolButton:
         button = QToolButton()
