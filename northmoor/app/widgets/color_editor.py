@@ -2,7 +2,7 @@
 contrast to what it is seen with."""
 
 import re
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from functools import partial
 from math import floor
 
@@ -148,7 +148,8 @@ class ColorEditor(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(4)
         self._value, self._commit = value, commit
-        self.offers = ColorOffers()
+        self.offers: Callable[[], ColorOffers] = ColorOffers
+        """What is offered with the colour, asked when it is needed."""
         self._line = LineEditor(value, lambda text: self._take(text or None))
         self._line.setPlaceholderText(tr("as styled"))
         self.button = QToolButton()
@@ -178,13 +179,13 @@ class ColorEditor(QWidget):
             self.button.setIcon(_swatch(value))
 
     def _take(self, color: str | None) -> None:
-        recent = self.offers.recent
+        recent = self.offers().recent
         if color is not None and recent is not None:
             recent.add(color.upper())
         self._commit(color)
 
     def _open(self) -> None:
-        self.popup = ColorPopup(self._value, self.offers, self._take, self)
+        self.popup = ColorPopup(self._value, self.offers(), self._take, self)
         self.popup.adjustSize()
         place = self.button.rect().translated(self.button.mapToGlobal(self.button.rect().topLeft()))
         self.popup.open_beside(place, self.window() or self)

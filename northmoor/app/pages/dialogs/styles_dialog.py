@@ -1,5 +1,6 @@
 """The dialog that keeps a report's styles in one place: a change shows on the pages at once, everywhere."""
 
+from functools import partial
 from typing import Any
 
 from PyQt6.QtWidgets import (
@@ -72,8 +73,7 @@ class StylesDialog(QDialog):
         self.remove.setEnabled(self.name is not None)
         form = InspectorForm(self._controller, self.refresh)
         self._fill(form, report)
-        self.panel.show_rows(form.rows)
-        form.offer_colors(self.panel, self._recent)
+        self.panel.show_rows(form.rows, partial(form.color_offers, self._recent))
 
     def _fill(self, form: InspectorForm, report: Report) -> None:
         style = next((s for s in report.styles if s.name == self.name), None)

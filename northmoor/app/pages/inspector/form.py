@@ -12,7 +12,7 @@ from northmoor.app.pages.inspector.border_editor import EDGES, BorderEditor
 from northmoor.app.pages.inspector.form_rows import FormRow, button_row, menu_row, section_row, words_row
 from northmoor.app.pages.inspector.format_rule_editors import RulesEditor
 from northmoor.app.pages.inspector.picture_file_editor import PictureFileEditor
-from northmoor.app.widgets.color_editor import WHITE, ColorEditor, ColorOffers, RecentColors
+from northmoor.app.widgets.color_editor import WHITE, ColorOffers, RecentColors
 from northmoor.app.widgets.property_editors import RARE, described, editor_for, property_label, property_text
 from northmoor.app.widgets.value_editors import Commit
 from northmoor.core.authoring.report_colors import report_colors
@@ -153,12 +153,11 @@ class InspectorForm:
 
         self.seen_with = {"color": held("fill", WHITE), "fill": held("color", "#000000")}
 
-    def offer_colors(self, area: QWidget, recent: RecentColors) -> None:
-        """Let the colour editors of an area offer the report's colours and those chosen last."""
+    def color_offers(self, recent: RecentColors, field: str) -> ColorOffers:
+        """What is offered with the colour of a property: the report's colours and those chosen last."""
         report = self.controller.report
         own = report_colors(report) if report is not None else []
-        for editor in area.findChildren(ColorEditor):
-            editor.offers = ColorOffers(own, recent, self.seen_with.get(str(editor.property("field")), WHITE))
+        return ColorOffers(own, recent, self.seen_with.get(field, WHITE))
 
     def _borders(
         self, look: Style, chain: Sequence[NamedStyle], label: str, change_look: Callable[..., ReportEdit]

@@ -4,7 +4,7 @@ A form is changed from within the events of its own widgets. So a row that stays
 widget; where rows come or go, the form is made again, and the old one is deleted when no event of it runs any more.
 """
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from functools import partial
 from typing import Any
 
@@ -24,6 +24,7 @@ from PyQt6.QtWidgets import (
 from northmoor.app.language.translation import tr
 from northmoor.app.pages.editing.rich_text_editor import RichTextEditor
 from northmoor.app.pages.inspector.form_rows import FormRow, SectionHeader
+from northmoor.app.widgets.color_editor import ColorEditor, ColorOffers
 from northmoor.app.widgets.value_editors import LengthEditor
 from northmoor.app.widgets.widget_tools import pass_focus, replace_content
 
@@ -277,9 +278,12 @@ class FormArea(QScrollArea):
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.memory = SectionMemory()
         self._words: list[str] = []
+        self._offers_of: Callable[[str], ColorOffers] = lambda _: ColorOffers()
 
-    def show_rows(self, rows: Sequence[FormRow]) -> None:
-        """Show a form, keeping the keyboard in the same property."""
+    def show_rows(self, rows: Sequence[FormRow], offers_of: Callable[[str], ColorOffers]) -> None:
+        """Show a form, keeping the keyboard in the same property; `offers_of` says what is offered with the colour of
+        a property."""
+        self._offers_of = offers_of
         body = self.widget()
         if isinstance(body, FormBody) and body.show_rows(rows):
             return
@@ -288,6 +292,7 @@ class FormArea(QScrollArea):
         rich = self.findChild(RichTextEditor)
         chosen = rich.chosen if rich is not None and rich.text is focus else None
         body = FormBody(rows, self.memory)
+        self.equip(body)
         if self._words:
             body.show_fitting(self._words)
         replace_content(self, body)
@@ -297,6 +302,14 @@ class FormArea(QScrollArea):
         rich = body.findChild(RichTextEditor)
         if rich is not None and chosen is not None:
             rich.choose(*chosen)
+
+    def equip(self, body: QWidget) -> None:
+        """Give new editors what they offer."""
+        for editor in body.findChildren(ColorEditor):
+            editor.offers = partial(self._offers_for, str(editor.property("field")))
+
+    def _offers_for(self, field: str) -> ColorOffers:
+        return self._offers_of(field)
 
     def show_fitting(self, text: str) -> None:
         """Show only the properties that have some words."""

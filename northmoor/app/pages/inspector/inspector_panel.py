@@ -96,22 +96,24 @@ class InspectorPanel(FormArea):
         self._shown = (report, self._controller.edition_name, self._controller.selection)
         if report is not None and edition is not None:
             _show(form, report, edition.name, self._controller.selection)
-        self.show_rows(form.rows)
-        for line in self.findChildren(LineEditor):
-            if line.objectName() == "expression" and not line.findChildren(WordCompleter):
-                WordCompleter(line, lambda: self.completions())
-                field = str(line.property("field"))
-                is_condition = field in CONDITIONS or field.startswith("rule ")
-                if is_condition or field in EXPRESSIONS:
-                    ExpressionChecker(line, lambda: self.known_names(), is_condition=is_condition)
-                    LargerEditorKey(line, lambda *asked: self.enlarge(*asked), is_condition)
-        for box in self.findChildren(ChoiceEditor):
+        self.show_rows(form.rows, partial(form.color_offers, self.recent_colors))
+
+    def equip(self, body: QWidget) -> None:
+        """Give new editors what they complete, check and offer."""
+        super().equip(body)
+        for line in body.findChildren(LineEditor, "expression"):
+            WordCompleter(line, lambda: self.completions())
+            field = str(line.property("field"))
+            is_condition = field in CONDITIONS or field.startswith("rule ")
+            if is_condition or field in EXPRESSIONS:
+                ExpressionChecker(line, lambda: self.known_names(), is_condition=is_condition)
+                LargerEditorKey(line, lambda *asked: self.enlarge(*asked), is_condition)
+        for box in body.findChildren(ChoiceEditor):
             if box.property("field") == "font":
                 box.show_samples = partial(show_fonts, box)
             elif str(box.property("field")).endswith("style"):
                 box.show_samples = partial(self._show_styles, box)
-        form.offer_colors(self, self.recent_colors)
-        for picture in self.findChildren(PictureFileEditor):
+        for picture in body.findChildren(PictureFileEditor):
             self.offer_pictures(picture)
 
     def _show_styles(self, box: ChoiceEditor) -> None:

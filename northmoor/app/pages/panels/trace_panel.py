@@ -70,6 +70,7 @@ class TracePanel(QFrame):
         self.copy.clicked.connect(self.copy_rows)
         self.rows.copy_wanted.connect(self.copy_rows)
         self._place()
+        self._is_clear = False
         self.traced.connect(self._take)
         self.clear()
 
@@ -101,9 +102,12 @@ class TracePanel(QFrame):
         self._wanted, self.found = None, None
         self._title.setText(tr("Trace"))
         self._scope.setText("")
+        if self._is_clear:
+            return
         self._show_figures([_note(TRACE_HINT, "quiet")])
         self.rows.setModel(None)
         self.copy.hide()
+        self._is_clear = True
 
     def copy_rows(self) -> None:
         """Put the rows behind the figure on the clipboard, for a spreadsheet."""
@@ -175,6 +179,7 @@ class TracePanel(QFrame):
         return [formula, message, sql]
 
     def _show_figures(self, lines: list[QWidget]) -> None:
+        self._is_clear = False
         body = QWidget()
         body.setObjectName("panel")
         column = QVBoxLayout(body)
