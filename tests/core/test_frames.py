@@ -70,7 +70,7 @@ def test_a_frame_that_cuts_leaves_out_whole_lines_and_says_so(library: MakeLibra
     assert all(i.y + i.height <= TOP + 100_000 for i in rows)
     assert not [i for i in page_items(document.page(0)) if i.origin.block == "none"]
     told = [finding.message for finding in document.findings]
-    assert told == [f"What stands in item {n} is higher than its place, and its foot is left out." for n in (1, 2, 3)]
+    assert told == [f"What is in item {n} is higher than its place, and its foot is left out." for n in (1, 2, 3)]
 
 
 MANY = "create table lines (n integer, t text); insert into lines with recursive r(i) as (select 0 union all select i + 1 from r where i < {most}) select i, 'row ' || i from r;"

@@ -134,7 +134,7 @@ def test_orphans_and_circles_are_told_and_shown_at_the_top(library: MakeLibrary)
     assert shown(document)[:5] == ["Egg 5 0", "Hen 3 1", "Ferries 455 0", "Crew 20 1", "Fuel 434 1"]
     assert {"Lost 1 0", "Own 4 0"} < set(shown(document))
     assert [f.message for f in document.findings] == [
-        "The parent of 1 group of centre (first: 7) is not among the rows; it stands at the top.",
+        "The parent of 1 group of centre (first: 7) is not among the rows; it is shown at the top.",
         "2 groups of centre (first: 8) lies in itself by way of others; the circle is opened there.",
     ]
 

@@ -125,7 +125,7 @@ def faults_of(tree: Tree, keys: pa.Array, level: str) -> tuple[str, ...]:
 
     found = []
     if len(tree.orphans):
-        found.append(f"The parent of {count_and_first(tree.orphans)} is not among the rows; it stands at the top.")
+        found.append(f"The parent of {count_and_first(tree.orphans)} is not among the rows; it is shown at the top.")
     if len(tree.opened):
         found.append(f"{count_and_first(tree.opened)} lies in itself by way of others; the circle is opened there.")
     return tuple(found)

@@ -204,6 +204,6 @@ def _place_item(placer: BlockPlacer, block: FrameBlock, number: int, width: int,
     if sub.height > max(room, 1000):
         sub.placement.tables.clear()  # not even its first row has room
     if sub.placement.pages > 1 or sub.height > max(room, 1000):
-        message = f"What stands in item {number + 1} is higher than its place, and its foot is left out."
+        message = f"What is in item {number + 1} is higher than its place, and its foot is left out."
         placer.context.find("cut off", Place(block=block.name), message)
     return sub

@@ -358,7 +358,7 @@ def _check_cells(row: Row, names: list[str]) -> None:
     taken = 0
     for cell in sorted(row.cells, key=lambda c: names.index(c.column) if c.column in names else -1):
         if cell.column not in names:
-            raise ValueError(f"a cell stands under column {cell.column!r}, which the table does not have")
+            raise ValueError(f"a cell is under column {cell.column!r}, which the table does not have")
         start = names.index(cell.column)
         if start < taken or start + cell.span > len(names):
             raise ValueError(f"the cell under column {cell.column!r} overlaps another or leaves the table")

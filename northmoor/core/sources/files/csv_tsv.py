@@ -117,7 +117,7 @@ def _parse_error(path: Path, message: str, width: int) -> str:
     if counts:
         return (
             f"{path.name} is ragged: {where} has {counts[2]} fields where its head has {width}. "
-            "Correct the line; a field that contains the separator stands in double quotes."
+            "Correct the line; a field that contains the separator must be in double quotes."
         )
     if "unicode" in message.lower():
         return _not_utf8(path, where)
