@@ -214,6 +214,15 @@ def test_the_figures_of_a_chart_are_a_table_below_it(board: Window, qtbot: QtBot
     assert board.focusWidget() is editor(board, "link")
 
 
+def test_a_histogram_counts_the_number_that_a_chart_totalled(board: Window, qtbot: QtBot) -> None:
+    board.controller.select(Selection("chart", "cancelled"))
+    dict(commands_in(board.pages.part_menu.entries()))["Chart type › Histogram"].run()
+    settle(board, qtbot)
+    made = chart(board, "cancelled")
+    assert (made.category.by, [each.value for each in made.measures]) == ("delay", ["count(*)"])
+    assert not [finding for finding in board.findings.found if finding.is_error]
+
+
 def test_axes_are_changed_from_the_menu_of_a_chart(board: Window, qtbot: QtBot) -> None:
     board.controller.select(Selection("chart", "routes"))
 

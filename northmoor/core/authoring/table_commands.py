@@ -59,12 +59,16 @@ def sort_groups_by_total(
 
 def total_of(report: Report, block: TableBlock, column: str) -> str:
     """The expression that totals a column: that of its total, where it has one, else the default of its field."""
-    for place, row in block.rows():
-        if place.row == "total":
-            found = next((cell.value for cell in row.cells if cell.column == column and cell.value is not None), None)
-            if found is not None:
-                return found
+    printed = printed_total(block, column)
+    if printed is not None:
+        return printed
     return aggregate_of(default_aggregate(report, block, table_column(block, column)), _value(block, column))
+
+
+def printed_total(block: TableBlock, column: str) -> str | None:
+    """The expression of a column's total, the first that it has."""
+    cells = (cell for place, row in block.rows() if place.row == "total" for cell in row.cells)
+    return next((cell.value for cell in cells if cell.column == column and cell.value is not None), None)
 
 
 def total_everywhere(report: Report, edition: str, table: str, column: str, aggregate: str | None = None) -> Report:

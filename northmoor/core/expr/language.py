@@ -333,11 +333,11 @@ def is_one_aggregate(text: str) -> bool:
 
 
 def bracketed(text: str) -> str:
-    """An expression as a part of another: in brackets, unless it is a column or a call."""
+    """An expression as a part of another: in brackets, unless it is a column, a call or a filtered aggregate."""
     try:
-        is_whole = isinstance(parse(text).tree, exp.Column | exp.Func) and not isinstance(
-            parse(text).tree, exp.Connector | exp.Case
-        )
+        tree = parse(text).tree
+        is_call = isinstance(tree, exp.Column | exp.Func) and not isinstance(tree, exp.Connector | exp.Case)
+        is_whole = is_call or is_aggregate(tree)
     except ExpressionError:
         is_whole = False
     return text if is_whole else f"({text})"

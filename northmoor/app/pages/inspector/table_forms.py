@@ -10,6 +10,7 @@ from northmoor.app.pages.inspector.block_forms import name_line
 from northmoor.app.pages.inspector.form import InspectorForm
 from northmoor.app.pages.inspector.form_rows import choice_row, line_row
 from northmoor.app.pages.inspector.grouping_editors import show_period, show_range
+from northmoor.core.authoring.column_roles import default_aggregate, totals_of_value
 from northmoor.core.authoring.rename import rename_level
 from northmoor.core.expr.binning import group_by_period, group_by_range
 from northmoor.core.expr.language import column_expression
@@ -322,12 +323,15 @@ def _totals(form: InspectorForm, table: TableBlock, column: Column) -> None:
         *((tr("each {name}").format(name=level.name), level.name) for level in table.levels),
         (tr("all rows"), None),
     ]
-    changes = [(text, partial(_add_total, table.name, column.name, level)) for text, level in places]
+    kinds, report = form.controller.kinds.get(table.query, {}), form.controller.report
+    assert report is not None
+    usual = totals_of_value(column.value, kinds, default_aggregate(report, table, column))[0]
+    changes = [(text, partial(_add_total, table.name, column.name, level, usual)) for text, level in places]
     form.choices(tr("Add a total"), "sigma", changes)
 
 
-def _add_total(table: str, column: str, level: str | None, report: Report, edition: str) -> Report:
-    return edits.add_total(report, edition, table, column, level)
+def _add_total(table: str, column: str, level: str | None, total: str, report: Report, edition: str) -> Report:
+    return edits.add_total(report, edition, table, column, level, total)
 
 
 def _column_actions(form: InspectorForm, table: TableBlock, column: Column) -> None:

@@ -1,6 +1,6 @@
 """What is done to a whole block: to a table, to a text, and to any other."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from functools import partial
 from typing import Any, get_args
 
@@ -8,7 +8,7 @@ from northmoor.app.language.translation import tr
 from northmoor.app.pages.grid_steps import GridStep, grid_change, grid_steps
 from northmoor.app.pages.part_menu.entries import PartCommand, PartEntry, PartGroup
 from northmoor.app.pages.part_menu.format_target import format_group
-from northmoor.app.pages.part_menu.part_context import PartContext
+from northmoor.app.pages.part_menu.part_context import PartContext, total_text
 from northmoor.app.pages.part_menu.total_entries import row_entries
 from northmoor.app.widgets.property_editors import property_label, property_text
 from northmoor.core.expr.language import column_expression
@@ -17,11 +17,15 @@ from northmoor.core.model.base import Part
 from northmoor.core.model.blocks.containers import GridBlock
 from northmoor.core.model.blocks.table import TableBlock
 from northmoor.core.model.blocks.text import TextRun
+from northmoor.core.model.blocks.tree import for_each_around
 from northmoor.core.model.edits import TABLE_LOOKS, grid_edits
+from northmoor.core.model.kinds.aggregates import TOTALS, aggregate_of
+from northmoor.core.model.kinds.value_kinds import KindName
 from northmoor.core.model.report import Report
 
 _PIECES = ((tr("Page number"), "{page_number(); 0}"), (tr("Page count"), "{page_count(); 0}"),
            (tr("Report title"), "{report_title()}"), (tr("Data time"), "{data_time()}"))  # fmt: skip
+_OF_RUNNING = tr("Pages are numbered in a header or footer.")
 
 
 def table_entries(context: PartContext) -> list[PartEntry]:
@@ -191,15 +195,17 @@ def text_entries(context: PartContext) -> list[PartEntry]:
     """The commands of a text."""
     insert = partial(_with_slot, block=context.selection.block)
     parameters = tuple(
-        context.command(parameter.shown_name, partial(insert, slot=f"{{:{name}}}"))
+        context.command(parameter.shown_name, partial(insert, slot=f"{{label(:{parameter.name})}}"))
         for parameter in context.report.parameters
-        for name in parameter.names[:1]
     )
     fields = tuple(
-        context.command(field, partial(insert, slot=f"{{{column_expression(field)}}}"), sample=kind)
-        for field, kind in context.field_kinds.items()
+        context.command(text, partial(insert, slot=f"{{{value}}}"), sample=kind)
+        for text, value, kind in _field_values(context)
     )
-    pieces = tuple(context.command(text, partial(insert, slot=slot)) for text, slot in _PIECES)
+    pieces = tuple(
+        context.command(text, partial(insert, slot=slot), reason=_OF_RUNNING if "page_" in slot else "")
+        for text, slot in _PIECES
+    )
     return [
         PartCommand(tr("Edit"), context.tools.edit_in_place, "pencil", shortcut="Enter"),
         PartGroup(tr("Insert field"), fields, "braces"),
@@ -207,6 +213,20 @@ def text_entries(context: PartContext) -> list[PartEntry]:
         PartGroup(tr("Insert"), pieces, "hash"),
         PartCommand(tr("Link to…"), partial(context.tools.edit_property, "link"), "link"),
     ]
+
+
+def _field_values(context: PartContext) -> Iterator[tuple[str, str, KindName]]:
+    """The fields as a text shows them, which is once for all rows of a record: totals of those that are totalled."""
+    around = for_each_around(context.edition.blocks, context.selection.block)
+    if around is None:
+        return
+    query = context.report.query(around.query)
+    for field, kind in context.field_kinds.items():
+        value, total = column_expression(field), edits.column_setting(query, field).total
+        if total is not None and total in TOTALS:
+            yield total_text(total, field), aggregate_of(total, value), kind
+        else:
+            yield field, value, kind
 
 
 def _with_slot(report: Report, edition: str, block: str, slot: str) -> Report:

@@ -1,20 +1,30 @@
 """What is done to a chart, to what it draws, and to what groups its rows."""
 
 from functools import partial
+from typing import Any
 
 from northmoor.app.language.translation import tr
 from northmoor.app.pages.part_menu.entries import PartCommand, PartEntry, PartGroup
 from northmoor.app.pages.part_menu.filter_entries import filter_entries
-from northmoor.app.pages.part_menu.part_context import PartContext
+from northmoor.app.pages.part_menu.part_context import PartContext, total_text
 from northmoor.core.authoring.chart_tables import has_figures, insert_figures
 from northmoor.core.authoring.format_choices import sample_text
 from northmoor.core.expr.language import bare_column, column_expression, is_one_aggregate
 from northmoor.core.model import edits
-from northmoor.core.model.blocks.chart import Chart, ChartAxis, ChartBlock, ReferenceLine
+from northmoor.core.model.blocks.chart import (
+    Chart,
+    ChartAxis,
+    ChartBlock,
+    ChartLevel,
+    ChartMeasure,
+    ReferenceLine,
+)
+from northmoor.core.model.blocks.text import literal_template
 from northmoor.core.model.edits import ChartPlace
-from northmoor.core.model.kinds.aggregates import TOTALS, aggregate_of
-from northmoor.core.model.kinds.mark_types import MARK_TYPES
+from northmoor.core.model.kinds.aggregates import aggregate_of
+from northmoor.core.model.kinds.mark_types import MARK_TYPES, MarkType
 from northmoor.core.model.report import Report
+from northmoor.core.sources.builder.edits import split_aggregate
 
 _LEGENDS = (
     (tr("Right"), "right"), (tr("Above"), "above"), (tr("Below"), "below"), (tr("At the marks"), "direct"),
@@ -120,17 +130,31 @@ def _axis_choices(context: PartContext, place: ChartPlace, chart: Chart, name: s
 
 
 def _types(context: PartContext, place: ChartPlace, chart: Chart) -> tuple[PartCommand, ...]:
-    return tuple(
-        context.command(tr(kind.label), place.change(draw=kind.name), is_on=chart.draw == kind.name,
-                        reason=_missing(kind.needs_category and chart.category is None, kind.needs_end))
-        for kind in MARK_TYPES
-    )  # fmt: skip
+    return tuple(_type(context, place, chart, kind) for kind in MARK_TYPES)
 
 
-def _missing(needs_category: bool, needs_end: bool) -> str:
-    if needs_category:
-        return tr("It needs categories; choose them first.")
-    return tr("It needs an end for each value; give one in the inspector.") if needs_end else ""
+def _type(context: PartContext, place: ChartPlace, chart: Chart, kind: MarkType) -> PartCommand:
+    reason, counted = "", {}
+    if kind.needs_category and chart.category is None:
+        reason = tr("It needs categories; choose them first.")
+    elif kind.needs_end:
+        reason = tr("It needs an end for each value; give one in the inspector.")
+    elif kind.category_scale == "bin" and chart.category is not None and context.is_number(chart.category.by) is False:
+        counted = _counted(context, chart, chart.category)
+        reason = "" if counted else tr("It counts numbers in ranges; choose a number as its categories first.")
+    return context.command(
+        tr(kind.label), place.change(draw=kind.name, **counted), is_on=chart.draw == kind.name, reason=reason
+    )
+
+
+def _counted(context: PartContext, chart: Chart, category: ChartLevel) -> dict[str, Any]:
+    """What makes a chart count the first number that it totals, in ranges; nothing where it totals none."""
+    totals = [split_aggregate(each.value) for each in chart.measures]
+    number = next((value for name, value in totals if (name or bare_column(value)) and context.is_number(value)), None)
+    if number is None:
+        return {}
+    category = ChartLevel(name=category.name, by=number, title=literal_template(number))
+    return {"category": category, "measures": (ChartMeasure(name="count", value="count(*)", title=tr("Count")),)}
 
 
 def _choices(
@@ -154,16 +178,11 @@ def _groups(context: PartContext, place: ChartPlace, step: str) -> tuple[PartCom
 
 
 def _values(context: PartContext, place: ChartPlace) -> tuple[PartCommand, ...]:
-    query = context.report.query(place.query(context.report, context.edition.name))
     found = []
-    for field, kind in context.field_kinds.items():
-        total = edits.column_setting(query, field).total
-        name = str(total) if total not in (None, "none") else "count"
+    for field, kind, name in context.field_totals(place.query(context.report, context.edition.name)):
         value = aggregate_of(name, column_expression(field))
         add = partial(edits.add_chart_measure, place=place, field=field, value=value)
-        found.append(
-            context.command(tr("{total} of {field}").format(total=tr(TOTALS[name]), field=field), add, sample=kind)
-        )
+        found.append(context.command(total_text(name, field), add, sample=kind))
     return tuple(found)
 
 

@@ -65,8 +65,8 @@ def _totals(context: PartContext, table: TableBlock, column: Column) -> tuple[Pa
     name, reason = column.name, _needs_value(column)
     if reason:
         return ()
-    likely = default_aggregate(context.report, table, column)
-    labels = [likely, *(known for known in TOTALS if known != likely)]
+    assert column.value is not None
+    totals = context.totals_of(column.value, default_aggregate(context.report, table, column))
     everywhere = [
         context.command(
             tr("{total} in all levels and at the end").format(total=tr(TOTALS[known]))
@@ -74,15 +74,15 @@ def _totals(context: PartContext, table: TableBlock, column: Column) -> tuple[Pa
             else tr("{total} at the end").format(total=tr(TOTALS[known])),
             partial(_total_everywhere, table=table.name, column=name, aggregate=known),
         )
-        for known in labels
+        for known in totals
     ]
     places: list[tuple[str, str | None]] = [
         (tr("For each {name}").format(name=level.name), level.name) for level in table.levels
     ]
-    total = in_sentence(tr(TOTALS[likely]))
+    total = in_sentence(tr(TOTALS[totals[0]]))
     single = [
         context.command(
-            f"{text}: {total}", partial(_add_total, table=table.name, column=name, level=level)
+            f"{text}: {total}", partial(_add_total, table=table.name, column=name, level=level, aggregate=totals[0])
         )
         for text, level in (*places, (tr("Grand total"), None))
     ] if table.levels else []  # fmt: skip
@@ -93,8 +93,8 @@ def _total_everywhere(report: Report, edition: str, table: str, column: str, agg
     return table_commands.total_everywhere(report, edition, table, column, aggregate)
 
 
-def _add_total(report: Report, edition: str, table: str, column: str, level: str | None) -> Report:
-    return edits.add_total(report, edition, table, column, level)
+def _add_total(report: Report, edition: str, table: str, column: str, level: str | None, aggregate: str) -> Report:
+    return edits.add_total(report, edition, table, column, level, aggregate)
 
 
 def _sorting(context: PartContext, table: TableBlock, column: Column) -> tuple[PartCommand | None, ...]:
@@ -106,7 +106,7 @@ def _sorting(context: PartContext, table: TableBlock, column: Column) -> tuple[P
         context.command(tr("Ascending"), partial(sort, descending=False), "arrow-up-narrow-wide"),
         context.command(tr("Descending"), partial(sort, descending=True), "arrow-down-wide-narrow"),
     )
-    if not table.levels:
+    if not table.levels or not context.has_total(table, column):
         return first
     return (
         *first,

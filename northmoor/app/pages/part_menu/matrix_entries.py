@@ -5,7 +5,7 @@ from functools import partial
 from northmoor.app.language.translation import tr
 from northmoor.app.pages.part_menu.entries import PartCommand, PartEntry, PartGroup
 from northmoor.app.pages.part_menu.format_target import format_group, highlight_command
-from northmoor.app.pages.part_menu.part_context import PartContext
+from northmoor.app.pages.part_menu.part_context import PartContext, total_text
 from northmoor.core.expr.language import bracketed, column_expression, is_one_aggregate
 from northmoor.core.expr.named_patterns import percent_pattern
 from northmoor.core.model import edits
@@ -97,15 +97,11 @@ def _levels(context: PartContext, matrix: MatrixBlock, side: str) -> tuple[PartC
 
 
 def _measures(context: PartContext, matrix: MatrixBlock) -> tuple[PartCommand | None, ...]:
-    query, found = context.report.query(matrix.query), []
-    for field, kind in context.field_kinds.items():
-        total = edits.column_setting(query, field).total
-        name = str(total) if total not in (None, "none") else "count"
+    found = []
+    for field, kind, name in context.field_totals(matrix.query):
         value = aggregate_of(name, column_expression(field))
         add = partial(edits.add_measure, matrix=matrix.name, field=field, value=value)
-        found.append(
-            context.command(tr("{total} of {field}").format(total=tr(TOTALS[name]), field=field), add, sample=kind)
-        )
+        found.append(context.command(total_text(name, field), add, sample=kind))
     return tuple(found)
 
 
@@ -118,11 +114,11 @@ def _aggregates(context: PartContext, matrix: MatrixBlock, measure: Measure) -> 
         return ()
     return tuple(
         context.command(
-            tr(label),
+            tr(TOTALS[name]),
             partial(_show_total, matrix=matrix.name, measure=measure.name, value=aggregate_of(name, totalled)),
             is_on=name == now,
         )
-        for name, label in TOTALS.items()
+        for name in context.totals_of(totalled)
     )
 
 

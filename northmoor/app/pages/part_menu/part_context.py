@@ -8,11 +8,19 @@ from typing import Any, Protocol
 from msgspec import Struct
 
 from northmoor.app.document_controller import DocumentController, ReportEdit, Selection
+from northmoor.app.language.translation import tr
 from northmoor.app.pages.part_menu.entries import PartCommand
+from northmoor.core.analysis.expression_types import expression_type, type_words
+from northmoor.core.authoring.column_roles import default_aggregate, totals_of_value
+from northmoor.core.authoring.table_commands import printed_total
 from northmoor.core.checks.trace.pointed import PointedValue
+from northmoor.core.errors import ExpressionError
 from northmoor.core.expr.formats import FormatLocale
+from northmoor.core.expr.language import parse
 from northmoor.core.model import edits
-from northmoor.core.model.kinds.value_kinds import KindName
+from northmoor.core.model.blocks.table import Column, TableBlock
+from northmoor.core.model.kinds.aggregates import NO_TOTAL, TOTALS, totals_of
+from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME, KindName
 from northmoor.core.model.report import Edition, Report
 
 
@@ -62,6 +70,36 @@ class PartContext(Struct, frozen=True, eq=False):
         """How the report writes values."""
         return FormatLocale(self.report.locale, self.report.currency, self.report.time_zone)
 
+    def is_number(self, value: str) -> bool | None:
+        """Whether an expression is a number in each row; None where that is not known."""
+        columns = {field: KIND_OF_NAME[kind].sql.upper() for field, kind in self.field_kinds.items()}
+        try:
+            found = expression_type(parse(value), columns)
+        except ExpressionError:
+            return None
+        return type_words(found) == "a number" if isinstance(found, str) else None
+
+    def totals_of(self, value: str, usual: str = "sum") -> tuple[str, ...]:
+        """Names of the aggregates that can total an expression, the usual one first; all where its kind is unknown."""
+        return totals_of_value(value, self.field_kinds, usual)
+
+    def has_total(self, table: TableBlock, column: Column) -> bool:
+        """Whether a column has a total, or would have one by the usual aggregate of its field."""
+        if column.value is None:
+            return False
+        usual = default_aggregate(self.report, table, column)
+        return printed_total(table, column.name) is not None or self.totals_of(column.value, usual)[0] == usual
+
+    def field_totals(self, query: str) -> list[tuple[str, KindName, str]]:
+        """The fields of a query with their kinds, and the aggregate that totals each: what the query says, else a sum
+        of numbers; a count of what has no sum."""
+        found = []
+        for field, kind in self.field_kinds.items():
+            said = edits.column_setting(self.report.query(query), field).total
+            usual = "count" if said == NO_TOTAL else said or "sum"
+            found.append((field, kind, totals_of(KIND_OF_NAME[kind].is_number, usual)[0]))
+        return found
+
     def edit(self, label: str, change: ReportEdit) -> Callable[[], bool]:
         """What makes an edit of the report when it is called."""
         return partial(self.controller.edit, label, change)
@@ -74,3 +112,8 @@ class PartContext(Struct, frozen=True, eq=False):
     def command(self, text: str, change: ReportEdit, drawing: str | None = None, **more: Any) -> PartCommand:
         """A command that makes an edit of the same name."""
         return PartCommand(text, self.edit(text.removesuffix("…"), change), drawing, change=change, **more)
+
+
+def total_text(aggregate: str, field: str) -> str:
+    """What the total of a field is called where it is chosen."""
+    return tr("{total} of {field}").format(total=tr(TOTALS[aggregate]), field=field)

@@ -44,9 +44,8 @@ def _aggregates(
         return ()
     cell = next((each for each in table.row_at(place).cells if each.column == column.name), None)
     now = cell.value if cell is not None else None
-    likely = default_aggregate(context.report, table, column)
     found = []
-    for name in (likely, *(known for known in TOTALS if known != likely)):
+    for name in context.totals_of(column.value, default_aggregate(context.report, table, column)):
         value = aggregate_of(name, column.value)
         change = partial(_with_value, table=table.name, place=place, column=column.name, value=value)
         found.append(context.command(tr(TOTALS[name]), change, is_on=value == now))
@@ -67,7 +66,7 @@ def _groups(context: PartContext, table: TableBlock, column: Column, place: RowP
 def _sorting(
     context: PartContext, table: TableBlock, column: Column, place: RowPlace
 ) -> tuple[PartCommand | None, ...]:
-    if not table.levels or column.value is None:
+    if not table.levels or not context.has_total(table, column):
         return ()
     by_total = partial(table_commands.sort_groups_by_total, table=table.name, column=column.name, level=place.level)
     which = tr("Each {level}").format(level=place.level) if place.level is not None else tr("All groups")
@@ -86,7 +85,7 @@ def _sorting(
 
 
 def _derived(context: PartContext, table: TableBlock, column: Column) -> tuple[PartCommand | None, ...]:
-    if column.value is None:
+    if not context.has_total(table, column):
         return ()
     names = [level.name for level in table.levels]
     place = context.selection.place

@@ -18,7 +18,7 @@ from northmoor.core.model.blocks.matrix import MatrixBlock, Measure
 from northmoor.core.model.blocks.table import Row, TableBlock
 from northmoor.core.model.blocks.text import literal_template
 from northmoor.core.model.edits.naming import known_style
-from northmoor.core.model.kinds.aggregates import TOTALS, aggregate_of
+from northmoor.core.model.kinds.aggregates import TOTALS, aggregate_of, totals_of
 from northmoor.core.model.report import Report
 
 _LISTED = 8
@@ -66,8 +66,7 @@ class BlockStarter(Struct, frozen=True):
     def choices(self, is_number: bool) -> list[RoleChoice]:
         """What a field can be, with the aggregates that can sum up its values."""
         found = [RoleChoice(label, role) for role, label in self.roles.items() if role != self.summed]
-        totals = [name for name in TOTALS if is_number or name not in ("sum", "avg")]
-        return found + [RoleChoice(TOTALS[name], self.summed, name) for name in totals]
+        return found + [RoleChoice(TOTALS[name], self.summed, name) for name in totals_of(is_number)]
 
     def surplus(self, chosen: Sequence[ChosenField]) -> list[ChosenField]:
         """Fields that are not shown, as an earlier one has the role that only one can have."""

@@ -179,7 +179,8 @@ def chart_matrix(
     except ExpressionError as error:
         raise LayoutError(error.message, place) from error
     except EngineError as error:
-        raise LayoutError(f"It cannot be counted in ranges: {engine_message(error)}.", place) from error
+        message = f"It cannot be counted in ranges: {engine_message(error)}. Choose a number as its categories."
+        raise LayoutError(message, place) from error
     least, greatest, count, low, high = (column[0].as_py() for column in found.columns)
     width = given or _width(least, greatest, count, low, high)
     if count and (greatest - least) / width > 10_000:

@@ -22,6 +22,8 @@ class Aggregate(Struct, frozen=True):
     """The SQL that merges the results of parts, with ``{}`` for those; None where parts do not suffice."""
     keeps_scale: bool = False
     """Whether the result of decimals has as many places as they have."""
+    of_numbers: bool = False
+    """Whether it is of numbers alone; what is chosen for other values is not."""
     parsed_as: tuple[str, ...] = ()
     """Names of sqlglot's node classes for it, where those do not follow from its name."""
 
@@ -36,8 +38,8 @@ class Aggregate(Struct, frozen=True):
 
 
 AGGREGATES: tuple[Aggregate, ...] = (
-    Aggregate("sum", "Sum", merged_by="sum({})", keeps_scale=True),
-    Aggregate("avg", "Average"),
+    Aggregate("sum", "Sum", merged_by="sum({})", keeps_scale=True, of_numbers=True),
+    Aggregate("avg", "Average", of_numbers=True),
     Aggregate("min", "Minimum", merged_by="min({})", keeps_scale=True),
     Aggregate("max", "Maximum", merged_by="max({})", keeps_scale=True),
     Aggregate("count", "Count", merged_by="cast(coalesce(sum({}), 0) as bigint)"),
@@ -71,6 +73,13 @@ if TYPE_CHECKING:
 else:
     TotalName = Literal[(*TOTALS, NO_TOTAL)]
 """How a column is totalled, as files of reports name it."""
+
+
+def totals_of(is_number: bool, usual: str = "sum") -> tuple[str, ...]:
+    """Names of the aggregates that can total numbers or other values, the usual one (else a count) first."""
+    fitting = [name for name in TOTALS if is_number or not AGGREGATE_BY_NAME[name].of_numbers]
+    first = usual if usual in fitting else "count"
+    return (first, *(name for name in fitting if name != first))
 
 
 def aggregate_of(name: str, expression: str) -> str:
