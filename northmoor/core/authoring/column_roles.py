@@ -2,7 +2,9 @@
 
 from collections.abc import Mapping
 
-from northmoor.core.expr.language import bare_column
+from northmoor.core.analysis.expression_types import expression_type, type_words
+from northmoor.core.errors import ExpressionError
+from northmoor.core.expr.language import bare_column, parse
 from northmoor.core.model import edits
 from northmoor.core.model.blocks.table import Column, TableBlock
 from northmoor.core.model.data.queries import QueryColumn
@@ -27,8 +29,17 @@ def default_aggregate(report: Report, block: TableBlock, column: Column) -> str:
 def totals_of_value(value: str, kinds: Mapping[str, KindName], usual: str = "sum") -> tuple[str, ...]:
     """Names of the aggregates that can total an expression over fields of some kinds, the usual one first; all where
     its kind is not known."""
-    kind = kinds.get(bare_column(value) or "")
-    return totals_of(kind is None or KIND_OF_NAME[kind].is_number, usual)
+    return totals_of(value_words(value, kinds) in (None, "a number", "a duration"), usual)
+
+
+def value_words(value: str, kinds: Mapping[str, KindName]) -> str | None:
+    """What an expression over fields of some kinds is, in words such as *a number*; None where that is not known."""
+    types = {field: KIND_OF_NAME[kind].sql.upper() for field, kind in kinds.items()}
+    try:
+        found = expression_type(parse(value), types)
+    except ExpressionError:
+        return None
+    return type_words(found) if isinstance(found, str) else None
 
 
 def column_format(report: Report, block: TableBlock, column: Column) -> str | None:

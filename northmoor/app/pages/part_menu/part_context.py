@@ -10,13 +10,10 @@ from msgspec import Struct
 from northmoor.app.document_controller import DocumentController, ReportEdit, Selection
 from northmoor.app.language.translation import tr
 from northmoor.app.pages.part_menu.entries import PartCommand
-from northmoor.core.analysis.expression_types import expression_type, type_words
-from northmoor.core.authoring.column_roles import default_aggregate, totals_of_value
+from northmoor.core.authoring.column_roles import default_aggregate, totals_of_value, value_words
 from northmoor.core.authoring.table_commands import printed_total
 from northmoor.core.checks.trace.pointed import PointedValue
-from northmoor.core.errors import ExpressionError
 from northmoor.core.expr.formats import FormatLocale
-from northmoor.core.expr.language import parse
 from northmoor.core.model import edits
 from northmoor.core.model.blocks.table import Column, TableBlock
 from northmoor.core.model.kinds.aggregates import NO_TOTAL, TOTALS, totals_of
@@ -72,12 +69,8 @@ class PartContext(Struct, frozen=True, eq=False):
 
     def is_number(self, value: str) -> bool | None:
         """Whether an expression is a number in each row; None where that is not known."""
-        columns = {field: KIND_OF_NAME[kind].sql.upper() for field, kind in self.field_kinds.items()}
-        try:
-            found = expression_type(parse(value), columns)
-        except ExpressionError:
-            return None
-        return type_words(found) == "a number" if isinstance(found, str) else None
+        words = value_words(value, self.field_kinds)
+        return None if words is None else words == "a number"
 
     def totals_of(self, value: str, usual: str = "sum") -> tuple[str, ...]:
         """Names of the aggregates that can total an expression, the usual one first; all where its kind is unknown."""
