@@ -160,7 +160,7 @@ def test_an_expression_is_completed_with_what_there_is(window: Window, qtbot: Qt
 
 def test_a_column_is_a_small_trend_in_the_headings_of_its_groups(hands: UserActions) -> None:
     before = hands.window.controller.report
-    hands.choose(hands.menu(**FARES), "Small trend in headings")
+    hands.choose(hands.menu(**FARES), "Sparkline in headings")
     cells = hands.table.levels[-1].heading[0].cells
     assert [(cell.column, cell.span) for cell in cells] == [("month", 3), ("fares", 1)]
     document = hands.window._rendered.document
@@ -171,7 +171,7 @@ def test_a_column_is_a_small_trend_in_the_headings_of_its_groups(hands: UserActi
         5,
     ]  # the months of each route on the page, one of them in summer
     assert not hands.window.findings.found
-    hands.choose(hands.menu(**FARES), "Small trend in headings")
+    hands.choose(hands.menu(**FARES), "Sparkline in headings")
     assert [cell.column for cell in hands.table.levels[-1].heading[0].cells] == ["month"]
     hands.window.controller.undo()
     hands.window.controller.undo()

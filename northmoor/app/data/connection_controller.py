@@ -121,7 +121,7 @@ class ConnectionController(QObject):
         elif node.kind == "connection":
             entries += [
                 (tr("Change …"), lambda: self.ask(name)),
-                (tr("Read again"), lambda: self.read(name, refresh=True)),
+                (tr("Reload"), lambda: self.read(name, refresh=True)),
                 ("", None),
                 (tr("Remove from the library"), lambda: self.remove(name)),
             ]

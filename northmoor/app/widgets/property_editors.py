@@ -70,7 +70,7 @@ NAMES = {
     "grid": tr("Grid lines"),
     "shown": tr("Shown"), "at": tr("At"), "until": tr("Until"), "axis": tr("Axis"), "error_low": tr("Error from"),
     "error_high": tr("Error to"), "average": tr("Moving average"), "trend": tr("Trend"),
-    "column_gap": tr("Column spacing"),
+    "column_gap": tr("Column spacing"), "least_height": tr("Minimum row height"),
     "row_gap": tr("Row spacing"), "fill_first": tr("Fill order"), "turned": tr("Diagonal"), "fit": tr("Fitting"),
     "crop_left": tr("Crop left"), "crop_top": tr("Crop top"), "crop_right": tr("Crop right"),
     "crop_bottom": tr("Crop bottom"),

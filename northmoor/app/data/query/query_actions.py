@@ -296,12 +296,12 @@ def ask_about_shared(
     meanwhile = tr("\n\nSomeone else has changed it since you saw it, and that would be replaced.") * is_changed
     box.setText(
         tr(
-            "{name} is a query of the library. Used by: {users}.\n\nChange it for all of them, or make "
-            "it this report's own?{meanwhile}"
+            "{name} is a query of the library. Used by: {users}.\n\nChange it for all of them, or detach it from "
+            "the library for this report alone?{meanwhile}"
         ).format(name=name, users=", ".join(users) or tr("this report only"), meanwhile=meanwhile)
     )
     for_all = box.addButton(tr("Change for all"), QMessageBox.ButtonRole.AcceptRole)
-    own = box.addButton(tr("Make it own"), QMessageBox.ButtonRole.ActionRole)
+    own = box.addButton(tr("Detach from the library"), QMessageBox.ButtonRole.ActionRole)
     theirs = box.addButton(tr("Use the other version"), QMessageBox.ButtonRole.ActionRole) if is_changed else None
     box.addButton(QMessageBox.StandardButton.Cancel)
     box.exec()

@@ -49,7 +49,7 @@ class FrameActions(QObject):
             return False
         by = _NUDGE * (_FAR if far else 1)
         self._change(
-            tr("Nudge"),
+            tr("Move by arrow keys"),
             lambda f, own: frame_edits.moved(f, frame_edits.with_group_members(f, own), across * by, down * by),
         )
         return True

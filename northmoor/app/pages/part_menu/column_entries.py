@@ -184,7 +184,7 @@ def _small_trend(context: PartContext, table: TableBlock, column: Column) -> Par
         reason = tr("Group it by something that has headings first.")
     elif column.name == table.columns[0].name:
         reason = tr("What the group is called is there.")
-    return context.command(tr("Small trend in headings"), draw, "chart-line", is_on=on, reason=reason)
+    return context.command(tr("Sparkline in headings"), draw, "chart-line", is_on=on, reason=reason)
 
 
 def _appearance(context: PartContext, table: TableBlock, column: Column) -> list[PartEntry]:
