@@ -219,7 +219,8 @@ def test_a_histogram_counts_the_number_that_a_chart_totalled(board: Window, qtbo
     dict(commands_in(board.pages.part_menu.entries()))["Chart type › Histogram"].run()
     settle(board, qtbot)
     made = chart(board, "cancelled")
-    assert (made.category.by, [each.value for each in made.measures]) == ("delay", ["count(*)"])
+    assert (made.category.by, made.category.title) == ("delay", "Delay, min")
+    assert [each.value for each in made.measures] == ["count(*)"]
     assert not [finding for finding in board.findings.found if finding.is_error]
 
 

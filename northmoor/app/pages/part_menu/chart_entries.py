@@ -140,20 +140,22 @@ def _type(context: PartContext, place: ChartPlace, chart: Chart, kind: MarkType)
     elif kind.needs_end:
         reason = tr("It needs an end for each value; give one in the inspector.")
     elif kind.category_scale == "bin" and chart.category is not None and context.is_number(chart.category.by) is False:
-        counted = _counted(context, chart, chart.category)
+        counted = _counted(context, place, chart, chart.category)
         reason = "" if counted else tr("It counts numbers in ranges; choose a number as its categories first.")
     return context.command(
         tr(kind.label), place.change(draw=kind.name, **counted), is_on=chart.draw == kind.name, reason=reason
     )
 
 
-def _counted(context: PartContext, chart: Chart, category: ChartLevel) -> dict[str, Any]:
+def _counted(context: PartContext, place: ChartPlace, chart: Chart, category: ChartLevel) -> dict[str, Any]:
     """What makes a chart count the first number that it totals, in ranges; nothing where it totals none."""
     totals = [split_aggregate(each.value) for each in chart.measures]
     number = next((value for name, value in totals if (name or bare_column(value)) and context.is_number(value)), None)
     if number is None:
         return {}
-    category = ChartLevel(name=category.name, by=number, title=literal_template(number))
+    query = context.report.query(place.query(context.report, context.edition.name))
+    label = edits.column_setting(query, bare_column(number) or number).label
+    category = ChartLevel(name=category.name, by=number, title=literal_template(label or number))
     return {"category": category, "measures": (ChartMeasure(name="count", value="count(*)", title=tr("Count")),)}
 
 
