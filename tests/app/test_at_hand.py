@@ -462,3 +462,21 @@ def test_totals_are_offered_that_the_values_have(hands: UserActions) -> None:
     hands.choose(hands.menu(row="detail", column="month"), "Total", "For each route: count")
     printed = next(row for place, row in hands.table.rows() if place.row == "total" and place.level == "route")
     assert next(cell.value for cell in printed.cells if cell.column == "month") == "count(month)"
+
+
+def test_a_text_shows_totals_of_a_query_and_what_was_chosen(hands: UserActions, qtbot: QtBot) -> None:
+    hands.window.controller.select(Selection("text", "scope"))
+    hands.choose(hands.opened(), "Insert field", "Sum of tickets")
+    hands.choose(hands.opened(), "Insert parameter", "Ports")
+    assert edits.block_of(hands.window.controller.report, hands.window.controller.edition.name, "scope").text.endswith(
+        "{label(:year)} {sum(fares.tickets)} {label(:ports)}"
+    )
+    settle(hands.window, qtbot)
+    rows = hands.window._rendered.document.rows["fares"].table
+    printed = [
+        item["text"] for item in dumped(hands.window._rendered.document)["pages"][0]["items"] if item["kind"] == "text"
+    ]
+    assert any(f"{sum(rows['tickets'].to_pylist()):,} Tarrow Quay" in text for text in printed)
+    inserted = next(action.menu() for action in hands.opened().actions() if plain_text(action) == "Insert")
+    reasons = {action.toolTip() for action in inserted.actions() if not action.isEnabled()}
+    assert reasons == {"Pages are numbered in a header or footer."}

@@ -216,25 +216,29 @@ def text_entries(context: PartContext) -> list[PartEntry]:
 
 
 def _field_values(context: PartContext) -> Iterator[tuple[str, str, KindName]]:
-    """The fields as a text shows them, which is once for all rows of a record: totals of those that are totalled."""
+    """The fields as a text shows them, which is once for all rows: within a record its totals and what all its rows
+    have, else totals of the report's queries."""
     around = for_each_around(context.edition.blocks, context.selection.block)
-    if around is None:
-        return
-    query = context.report.query(around.query)
-    for field, kind in context.field_kinds.items():
-        value, total = column_expression(field), edits.column_setting(query, field).total
-        if total is not None and total in TOTALS:
-            yield total_text(total, field), aggregate_of(total, value), kind
-        else:
-            yield field, value, kind
+    queries = [context.report.query(around.query)] if around is not None else context.report.queries
+    for query in queries:
+        begins = "" if around is not None else f"{query.name}."
+        for field, kind in context.controller.kinds.get(query.name, {}).items():
+            value, total = f"{begins}{column_expression(field)}", edits.column_setting(query, field).total
+            if total is not None and total in TOTALS:
+                named = f"{field} ({query.name})" if len(queries) > 1 else field
+                yield total_text(total, named), aggregate_of(total, value), kind
+            elif around is not None:
+                yield field, value, kind
 
 
 def _with_slot(report: Report, edition: str, block: str, slot: str) -> Report:
-    """The report with a text that goes on with what a slot says."""
+    """The report with a text that goes on with what a slot says, after a space."""
     own = edits.block_of(report, edition, block)
+    before = own.runs[-1].text if own.runs else own.text
+    after = slot if not before or before[-1].isspace() else f" {slot}"
     if own.runs:
-        return edits.change_block(report, edition, block, runs=(*own.runs, TextRun(text=slot)))
-    return edits.change_block(report, edition, block, text=own.text + slot)
+        return edits.change_block(report, edition, block, runs=(*own.runs, TextRun(text=after)))
+    return edits.change_block(report, edition, block, text=own.text + after)
 
 
 _PARTS = ("cell", "row", "level", "measure", "mark", "groups", "header", "footer", "watermark")
