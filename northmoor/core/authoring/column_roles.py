@@ -29,10 +29,10 @@ def default_aggregate(report: Report, block: TableBlock, column: Column) -> str:
 def totals_of_value(value: str, kinds: Mapping[str, KindName], usual: str = "sum") -> tuple[str, ...]:
     """Names of the aggregates that can total an expression over fields of some kinds, the usual one first; all where
     its kind is not known."""
-    return totals_of(value_words(value, kinds) in (None, "a number", "a duration"), usual)
+    return totals_of(kind_in_words(value, kinds) in (None, "a number", "a duration"), usual)
 
 
-def value_words(value: str, kinds: Mapping[str, KindName]) -> str | None:
+def kind_in_words(value: str, kinds: Mapping[str, KindName]) -> str | None:
     """What an expression over fields of some kinds is, in words such as *a number*; None where that is not known."""
     types = {field: KIND_OF_NAME[kind].sql.upper() for field, kind in kinds.items()}
     try:

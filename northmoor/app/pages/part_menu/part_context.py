@@ -10,7 +10,7 @@ from msgspec import Struct
 from northmoor.app.document_controller import DocumentController, ReportEdit, Selection
 from northmoor.app.language.translation import tr
 from northmoor.app.pages.part_menu.entries import PartCommand
-from northmoor.core.authoring.column_roles import default_aggregate, totals_of_value, value_words
+from northmoor.core.authoring.column_roles import default_aggregate, kind_in_words, totals_of_value
 from northmoor.core.authoring.table_commands import printed_total
 from northmoor.core.checks.trace.pointed import PointedValue
 from northmoor.core.expr.formats import FormatLocale
@@ -69,7 +69,7 @@ class PartContext(Struct, frozen=True, eq=False):
 
     def is_number(self, value: str) -> bool | None:
         """Whether an expression is a number in each row; None where that is not known."""
-        words = value_words(value, self.field_kinds)
+        words = kind_in_words(value, self.field_kinds)
         return None if words is None else words == "a number"
 
     def totals_of(self, value: str, usual: str = "sum") -> tuple[str, ...]:
