@@ -326,12 +326,9 @@ def _totals(form: InspectorForm, table: TableBlock, column: Column) -> None:
     kinds, report = form.controller.kinds.get(table.query, {}), form.controller.report
     assert report is not None
     usual = totals_of_value(column.value, kinds, default_aggregate(report, table, column))[0]
-    changes = [(text, partial(_add_total, table.name, column.name, level, usual)) for text, level in places]
+    add = partial(edits.add_total, table=table.name, column=column.name, aggregate=usual)
+    changes = [(text, partial(add, level=level)) for text, level in places]
     form.choices(tr("Add a total"), "sigma", changes)
-
-
-def _add_total(table: str, column: str, level: str | None, total: str, report: Report, edition: str) -> Report:
-    return edits.add_total(report, edition, table, column, level, total)
 
 
 def _column_actions(form: InspectorForm, table: TableBlock, column: Column) -> None:

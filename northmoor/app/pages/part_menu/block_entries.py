@@ -218,11 +218,13 @@ def text_entries(context: PartContext) -> list[PartEntry]:
 def _field_values(context: PartContext) -> Iterator[tuple[str, str, KindName]]:
     """The fields as a text shows them, which is once for all rows: within a record its totals and what all its rows
     have, else totals of the report's queries."""
-    around = for_each_around(context.edition.blocks, context.selection.block)
-    queries = [context.report.query(around.query)] if around is not None else context.report.queries
+    record = for_each_around(context.edition.blocks, context.selection.block)
+    around = record.query if record is not None else None
+    kinds = context.controller.kinds
+    queries = [own for own in context.report.queries if own.name in kinds and around in (None, own.name)]
     for query in queries:
         begins = "" if around is not None else f"{query.name}."
-        for field, kind in context.controller.kinds.get(query.name, {}).items():
+        for field, kind in kinds[query.name].items():
             value, total = f"{begins}{column_expression(field)}", edits.column_setting(query, field).total
             if total is not None and total in TOTALS:
                 named = f"{field} ({query.name})" if len(queries) > 1 else field

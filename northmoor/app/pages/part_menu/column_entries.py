@@ -72,7 +72,7 @@ def _totals(context: PartContext, table: TableBlock, column: Column) -> tuple[Pa
             tr("{total} in all levels and at the end").format(total=tr(TOTALS[known]))
             if table.levels
             else tr("{total} at the end").format(total=tr(TOTALS[known])),
-            partial(_total_everywhere, table=table.name, column=name, aggregate=known),
+            partial(table_commands.total_everywhere, table=table.name, column=name, aggregate=known),
         )
         for known in totals
     ]
@@ -80,21 +80,12 @@ def _totals(context: PartContext, table: TableBlock, column: Column) -> tuple[Pa
         (tr("For each {name}").format(name=level.name), level.name) for level in table.levels
     ]
     total = in_sentence(tr(TOTALS[totals[0]]))
+    add = partial(edits.add_total, table=table.name, column=name, aggregate=totals[0])
     single = [
-        context.command(
-            f"{text}: {total}", partial(_add_total, table=table.name, column=name, level=level, aggregate=totals[0])
-        )
+        context.command(f"{text}: {total}", partial(add, level=level))
         for text, level in (*places, (tr("Grand total"), None))
     ] if table.levels else []  # fmt: skip
     return (*everywhere, *((None, *single) if single else ()))
-
-
-def _total_everywhere(report: Report, edition: str, table: str, column: str, aggregate: str) -> Report:
-    return table_commands.total_everywhere(report, edition, table, column, aggregate)
-
-
-def _add_total(report: Report, edition: str, table: str, column: str, level: str | None, aggregate: str) -> Report:
-    return edits.add_total(report, edition, table, column, level, aggregate)
 
 
 def _sorting(context: PartContext, table: TableBlock, column: Column) -> tuple[PartCommand | None, ...]:

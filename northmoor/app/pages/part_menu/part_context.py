@@ -88,8 +88,8 @@ class PartContext(Struct, frozen=True, eq=False):
         of numbers; a count of what has no sum."""
         found = []
         for field, kind in self.field_kinds.items():
-            said = edits.column_setting(self.report.query(query), field).total
-            usual = "count" if said == NO_TOTAL else said or "sum"
+            total = edits.column_setting(self.report.query(query), field).total
+            usual = "count" if total == NO_TOTAL else total or "sum"
             found.append((field, kind, totals_of(KIND_OF_NAME[kind].is_number, usual)[0]))
         return found
 
