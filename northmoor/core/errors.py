@@ -217,6 +217,12 @@ class Cancelled(NorthmoorError):
         super().__init__("Stopped.")
 
 
+def ended(sentence: str) -> str:
+    """A sentence with a full stop, unless it ends with another mark."""
+    sentence = sentence.rstrip(".")
+    return sentence if sentence.endswith(("?", "!")) else f"{sentence}."
+
+
 def did_you_mean(name: str, known: Iterable[str]) -> str:
     """A sentence that offers the nearest known name, or lists what there is; empty when nothing is known."""
     names = list(known)

@@ -466,7 +466,7 @@ def test_totals_are_offered_that_the_values_have(hands: UserActions) -> None:
 
 def test_a_text_shows_totals_of_a_query_and_what_was_chosen(hands: UserActions, qtbot: QtBot) -> None:
     hands.window.controller.select(Selection("text", "scope"))
-    hands.choose(hands.opened(), "Insert field", "Sum of tickets")
+    hands.choose(hands.opened(), "Insert field", "Sum of Tickets")
     hands.choose(hands.opened(), "Insert parameter", "Ports")
     assert edits.block_of(hands.window.controller.report, hands.window.controller.edition.name, "scope").text.endswith(
         "{label(:year)} {sum(fares.tickets)} {label(:ports)}"

@@ -359,7 +359,7 @@ def test_every_block_can_be_renamed_and_expressions_follow_a_for_each(statement:
 def test_a_field_is_put_into_a_text_that_is_repeated(statement: Window, qtbot: QtBot) -> None:
     before = report_text(statement.controller.report)
     statement.controller.select(Selection("text", "to"))
-    assert "terms_days" in [name for name, _ in statement.pages.fields.names()]
+    assert "Terms days" in [name for name, _ in statement.pages.fields.names()]
     own = block(statement, "to")
     assert isinstance(own, TextBlock)
     statement.pages.placing.add_columns(["terms_days"])

@@ -49,10 +49,10 @@ def test_a_chart_is_inserted_and_grouped_by_fields(window: Window, qtbot: QtBot)
     insert_of_fields(window, qtbot, "chart")
     assert window.controller.selection == Selection("chart", "chart")
     assert [m.value for m in chart(window, "chart").measures] == ["sum(sailings)"]
-    press(window, "Categories by", "season")
-    press(window, "Series by", "route")
-    press(window, "Small multiples by", "season")
-    press(window, "Add a value", "fares")
+    press(window, "Categories by", "Season")
+    press(window, "Series by", "Route")
+    press(window, "Small multiples by", "Season")
+    press(window, "Add a value", "Sum of Fares")
     settle(window, qtbot)
     assert [level.by for level in chart(window, "chart").levels] == ["season", "season", "route"]
     assert window._rendered is not None
@@ -80,7 +80,7 @@ def test_a_mark_is_chosen_changed_and_traced(board: Window, qtbot: QtBot) -> Non
     found = window.pages.trace.found
     assert found is not None
     assert found.figures[0].agrees
-    assert found.scope.startswith("category = ")
+    assert found.scope.startswith("route = ")
     window.actions_by_name["trace"].trigger()
     type_into(editor(window, "value"), "count(*)", qtbot)
     settle(window, qtbot)
@@ -155,7 +155,7 @@ def test_a_chart_is_drawn_in_a_heading_and_changed_there(window: Window, qtbot: 
     qtbot.mouseClick(window.pages.canvas.viewport(), Qt.MouseButton.LeftButton, pos=point_on(window, drawn))
     chosen = replace(cell, kind="chart")
     assert window.controller.selection == chosen
-    press(window, "Series by", "season")
+    press(window, "Series by", "Season")
     window.controller.select(replace(cell, kind="groups", part="category"))
     type_into(editor(window, "by"), "month", qtbot)
     window.controller.select(replace(cell, kind="mark", part="sailings"))

@@ -77,6 +77,14 @@ def test_what_can_be_written_is_listed_found_and_put_in(dialog: ExpressionDialog
     assert dialog.editor.textCursor().selectedText() == "a"  # the first thing that it takes is typed next
 
 
+def test_a_word_that_nothing_begins_with_empties_no_list(dialog: ExpressionDialog, qtbot: QtBot) -> None:
+    known = [item.text(0) for item in dialog._items()]
+    write(dialog, "fares / tickts", qtbot)
+    assert [item.text(0) for item in dialog._items()] == known
+    qtbot.keyClick(dialog.editor, Qt.Key.Key_Tab)
+    assert dialog.text == "fares / tickts"
+
+
 def test_a_text_has_its_fields_in_braces(window: Window, qtbot: QtBot) -> None:
     window.pages.enlarge("Sailings: ", "template", lambda _: None)
     dialog = window.pages.expression_dialog

@@ -84,8 +84,8 @@ def test_parts_are_chosen_on_the_page_and_changed(crossed: Window, qtbot: QtBot)
     assert [level.name for level in matrix(window).rows] == ["route", "quarter"]
     window.controller.select(Selection("matrix", MATRIX))
     press(window, "Swap rows and columns")
-    press(window, "Add a level of rows", "season")
-    press(window, "Add a value", "passengers")
+    press(window, "Add a level of rows", "Season")
+    press(window, "Add a value", "Sum of Passengers")
     settle(window, qtbot)
     assert [level.name for level in matrix(window).rows] == ["month", "season"]
     assert [measure.value for measure in matrix(window).measures] == ["sum(passengers)", "sum(passengers)"]

@@ -1,20 +1,33 @@
 """Contents, Fields and the inspector's editors, by mouse and keyboard."""
 
+from functools import partial
 from typing import Any
 
 import pytest
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QCheckBox, QColorDialog, QComboBox, QLineEdit, QPlainTextEdit, QSpinBox, QWidget
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QColorDialog,
+    QComboBox,
+    QLineEdit,
+    QPlainTextEdit,
+    QPushButton,
+    QSpinBox,
+    QWidget,
+)
 from pytestqt.qtbot import QtBot
 
 from northmoor.app.document_controller import Selection
+from northmoor.app.pages.part_menu.entries import commands_in
+from northmoor.app.widgets.menus import plain_text
 from northmoor.app.widgets.picture_choices import PictureEditor
 from northmoor.app.widgets.property_editors import editor_for, property_label
 from northmoor.app.window import Window
 from northmoor.core.model.blocks.table import Cell, Column, Level
 from northmoor.core.model.blocks.text import TextBlock
-from northmoor.core.model.edits import table_of
+from northmoor.core.model.edits import change_query_column, table_of
 from northmoor.core.model.pages import PageSetup
+from northmoor.core.model.report import Report
 from northmoor.core.model.styles import Style
 from tests.app.conftest import settle
 from tests.app.test_journey import TABLE, editor, type_into
@@ -43,7 +56,7 @@ def test_lengths_are_typed_in_any_unit(qtbot: QtBot, committed: list, field: str
 def test_type_sizes_are_in_points(qtbot: QtBot, committed: list) -> None:
     line = editor_for(Style, "size", 9000, committed.append)
     qtbot.addWidget(line)
-    assert line.text() == "9pt"
+    assert line.text() == "9 pt"
     line.setText("10.5")
     line.editingFinished.emit()
     assert committed == [10_500]
@@ -193,7 +206,7 @@ def test_fields_show_readers_names_and_add_columns_by_enter(window: Window, qtbo
         "Tickets",
         "Fares",
     ]
-    assert fields.item(6).toolTip() == "fares: decimal(12,2), totalled by sum"
+    assert fields.item(6).toolTip() == "fares: Decimal number, totalled by sum"
     window.controller.select(Selection("cell", TABLE, "detail", None, "month"))
     fields.setCurrentRow(2)
     fields.setFocus()
@@ -204,6 +217,39 @@ def test_fields_show_readers_names_and_add_columns_by_enter(window: Window, qtbo
         "sailings",
     ]
     settle(window, qtbot)
+
+
+def _change_setting(report: Report, edition: str, column: str, **changes: Any) -> Report:
+    return change_query_column(report, "fares", column, **changes)
+
+
+def test_a_field_has_one_name_wherever_it_is_chosen(window: Window, qtbot: QtBot) -> None:
+    """Its label; without one its own name in words. What is hidden is in no list."""
+    for column, changes in (
+        ("tickets", {"label": "Sold"}),
+        ("route_name", {"label": None}),
+        ("season", {"hidden": True}),
+    ):
+        edit = partial(_change_setting, column=column, **changes)
+        assert window.controller.edit("", edit)
+    settle(window, qtbot)
+    names = ["Route", "Route name", "Month", "Sailings", "Sold", "Fares"]
+    assert [shown for shown, _ in window.pages.fields.names()] == names
+
+    def offered(*groups: str) -> list[list[str]]:
+        texts = [text.split(" › ") for text, _ in commands_in(window.pages.part_menu.entries())]
+        return [[text[1] for text in texts if text[0] == group and len(text) > 1] for group in groups]
+
+    window.controller.select(Selection("table", TABLE))
+    assert offered("Group by", "Add column") == [names, names]
+    window.controller.select(Selection("cell", TABLE, "detail", column="fares"))
+    assert offered("Insert column left") == [["Computed column…", *names]]
+    window.controller.select(Selection("level", TABLE, level="route"))
+    assert offered("Add group")[0][:6] == [f"{name}, around it" for name in names]
+    (button,) = [each for each in window.pages.inspector.findChildren(QPushButton) if each.text().endswith("around it")]
+    assert [plain_text(action) for action in button.menu().actions()] == names  # type: ignore[union-attr]
+    window.pages.placing.add_columns(["tickets"])
+    assert [each.title for each in table_of(window.controller.report, "full", TABLE).columns][-1] == "Sold"
 
 
 def test_with_no_field_chosen_the_menu_says_so(window: Window) -> None:

@@ -70,6 +70,8 @@ def test_a_clicked_figure_is_traced_to_its_rows(window: Window, qtbot: QtBot) ->
     model = panel.rows.model()
     assert model is not None
     assert model.rowCount() == 12
+    heads = [model.headerData(at, Qt.Orientation.Horizontal) for at in range(model.columnCount())]
+    assert heads == [shown for shown, _ in window.pages.fields.names()]
     head = regions(window, row="head", column="fares")[0]
     qtbot.mouseClick(window.pages.canvas.viewport(), Qt.MouseButton.LeftButton, pos=point_on(window, head))
     qtbot.waitUntil(lambda: panel.found is None, timeout=10_000)
@@ -169,11 +171,11 @@ def test_styles_are_changed_in_one_place_and_looks_copied(window: Window, qtbot:
 
 def test_a_level_is_added_around_and_ranges_are_chosen(window: Window, qtbot: QtBot) -> None:
     window.controller.select(Selection("level", TABLE, level="route"))
-    press(window, "Add a level around it", "season")
+    press(window, "Add a level around it", "Season")
     settle(window, qtbot)
     assert [level.name for level in table(window).levels] == ["season", "route"]
     window.controller.select(Selection("level", TABLE, level="route"))
-    press(window, "Add a level inside it", "tickets")
+    press(window, "Add a level inside it", "Tickets")
     settle(window, qtbot)
     window.controller.select(Selection("level", TABLE, level="tickets"))
     type_into(editor(window, "range"), "500", qtbot)
@@ -188,7 +190,7 @@ def test_a_level_is_added_around_and_ranges_are_chosen(window: Window, qtbot: Qt
 
 def test_levels_are_dragged_into_another_order(window: Window, qtbot: QtBot) -> None:
     window.controller.select(Selection("level", TABLE, level="route"))
-    press(window, "Add a level around it", "season")
+    press(window, "Add a level around it", "Season")
     settle(window, qtbot)
     contents = window.pages.contents
     inner, outer = (next(i for i in contents._levels(TABLE) if name in i.text(0)) for name in ("route", "season"))

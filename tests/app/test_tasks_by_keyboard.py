@@ -305,7 +305,7 @@ def test_26_the_rows_behind_a_figure_as_a_table_to_copy(keys: Keyboard, qtbot: Q
     keys.press(Qt.Key.Key_C, CTRL)
     assert keys.count <= 2 + 2
     copied = QGuiApplication.clipboard().text().splitlines()
-    assert copied[0].split("\t")[-1] == "fares"
+    assert copied[0].split("\t")[-1] == "Fares"
     assert len(copied) == 1 + 12
 
 

@@ -337,7 +337,7 @@ def test_26_the_rows_behind_a_figure_are_a_table_to_copy(mouse: Mouse, qtbot: Qt
     mouse.click(trace.copy)
     assert mouse.count <= 2
     copied = QGuiApplication.clipboard().text().splitlines()
-    assert (copied[0].split("\t")[-1], len(copied)) == ("fares", 1 + 12)
+    assert (copied[0].split("\t")[-1], len(copied)) == ("Fares", 1 + 12)
 
 
 def test_27_the_same_report_for_another_connection(

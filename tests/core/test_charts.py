@@ -372,7 +372,7 @@ def test_what_cannot_be_drawn_says_why_and_the_rest_stands(library: MakeLibrary)
         made,
     )
     dumped(faulty)
-    assert any("there is no column 'x'" in f.message for f in faulty.findings)
+    assert any("there is no field 'x'" in f.message for f in faulty.findings)
     assert {i["origin"]["column"] for i in items(faulty)} == {"b"}
     cut = render(report_of(chart(value="count(*)", first=ChartAxis(least="5"))), made)
     assert items(cut, "broken")

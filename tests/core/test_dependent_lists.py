@@ -4,7 +4,7 @@ from collections.abc import Callable
 
 import pytest
 
-from northmoor.core.authoring.dependent_lists import narrow_list, narrowing_columns
+from northmoor.core.authoring.queries.dependent_lists import narrow_list, narrowing_columns
 from northmoor.core.authoring.table_commands import filter_by_parameter
 from northmoor.core.model.report import Report
 from northmoor.core.sources.library import Library

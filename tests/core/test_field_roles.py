@@ -1,6 +1,7 @@
 """What fields are for: keys, years and places are never added up, rates are averaged, and groups have several rows."""
 
 import sqlite3
+from itertools import permutations
 from pathlib import Path
 
 import pyarrow as pa
@@ -8,6 +9,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from northmoor.core.authoring.starters.block_starters import BLOCK_STARTERS
+from northmoor.core.authoring.starters.field_nesting import nested_fields
 from northmoor.core.authoring.starters.field_roles import (
     AMOUNT,
     COORDINATE,
@@ -27,7 +30,10 @@ from northmoor.core.model.kinds.value_types import ValueType
 from northmoor.core.model.report import Edition, Report
 from northmoor.core.session import Session
 from northmoor.core.sources.library import Library
+from northmoor.core.store.report_files import load_report
 from northmoor.core.values.parameter_values import Values
+
+_COLUMNS = (("letter", pa.string()), ("sign", pa.string()), ("number", pa.int64()))
 
 INTEGER, DECIMAL = ValueType("integer"), ValueType("decimal", 18, 2)
 
@@ -103,3 +109,35 @@ def test_rows_are_grouped_only_by_what_repeats(bookings: tuple[dict[str, Field],
     assert list(by_status) == ["Listing", "Grouped", "Matrix", "Chart", "Page per record"]
     (table,) = by_status["Grouped"].editions[0].data_blocks
     assert [level.by for level in table.levels] == ["status"]
+
+
+def test_a_crossing_is_proposed_of_fields_that_cross(demo: Path) -> None:
+    """Of a route its name and its season follow; its months do not."""
+    report, session = load_report(demo / "reports" / "fares-by-route.moor"), Session(Library.around(demo))
+    values = session.resolve_parameters(report).complete_values()
+    rows = session.rows(report, "fares", values, CancelToken())
+    fields = fields_of(rows, report.query("fares"))
+    assert {field.name: set(field.nested) for field in fields if field.nested} == {
+        "route": {"route_name", "season"},
+        "route_name": {"route", "season"},
+        "season": {"route", "route_name"},
+    }
+    proposed = BLOCK_STARTERS["matrix"].propose(fields)
+    assert [(each.field.name, each.role) for each in proposed] == [
+        ("route", "rows"),
+        ("month", "columns"),
+        ("sailings", "value"),
+    ]
+    only = [field for field in fields if field.name in ("route", "season")]
+    assert [each.role for each in BLOCK_STARTERS["matrix"].propose(only)] == ["rows", "columns"]
+
+
+@given(st.lists(st.tuples(st.sampled_from("ab"), st.sampled_from("xyz"), st.sampled_from([1, None])), max_size=8))
+def test_fields_are_nested_where_a_value_of_one_has_one_of_the_other(rows: list) -> None:
+    table = pa.table({name: pa.array([row[at] for row in rows], kind) for at, (name, kind) in enumerate(_COLUMNS)})
+    nested = nested_fields(table, table.column_names)
+    for (i, one), (j, other) in permutations(enumerate(table.column_names), 2):
+        ways = [
+            {row[at]: {each[to] for each in rows if each[at] == row[at]} for row in rows} for at, to in ((i, j), (j, i))
+        ]
+        assert (other in nested[one]) == any(all(len(found) == 1 for found in way.values()) for way in ways)

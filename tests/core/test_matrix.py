@@ -170,7 +170,7 @@ def test_windows_are_the_row_the_column_levels_and_all(library: MakeLibrary) -> 
     ("value", "told"),
     [
         ("sum(sum(n)) over (report rows 1 preceding)", "write over row or over column"),
-        ("sum(w)", "there is no column 'w'"),
+        ("sum(w)", "there is no field 'w'"),
         ("sum(n) over ports", "no window 'ports' here"),
         ("day", "total it, or group by it"),
     ],
@@ -341,7 +341,7 @@ MANY = "select l.region, l.n, l.fares + p.rowid * 0.01 as fares from lines l joi
     ("change", "told"),
     [
         ({"rows": (level("prt"),)}, "Did you mean port"),
-        ({"rows": (level("port", order_by="sum(zz)"),)}, "no column 'zz'"),
+        ({"rows": (level("port", order_by="sum(zz)"),)}, "no field 'zz'"),
         ({"rows": (level("port", fill="period"),)}, "can be filled from first to last"),
         ({"rows": (level("port", fill="data", members="ports.cod"),)}, "no column 'ports.cod'"),
         ({"columns": (level("n", fill="list", listed=("1", "one")),)}, "do not fit those of the rows"),

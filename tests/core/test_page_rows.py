@@ -84,7 +84,7 @@ def test_windows_of_pages_stand_in_rows_of_pages(library: MakeLibrary) -> None:
     for wrong, told in (
         ({"total": row_of(v="sum(v) over page")}, "over page belongs in page totals"),
         ({"page_total": row_of(v="v")}, "total it, as in first(v)"),
-        ({"page_total": row_of(v="sum(w)")}, "there is no column 'w'"),
+        ({"page_total": row_of(v="sum(w)")}, "there is no field 'w'"),
     ):
         (finding,) = render(report_of(table_of("v", **wrong), page=SMALL), library(MANY)).findings
         assert told in finding.message

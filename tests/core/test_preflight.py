@@ -14,16 +14,22 @@ from northmoor.core.checks.value_rules import VALUE_RULES, ValuesToCheck
 from northmoor.core.document import Document
 from northmoor.core.errors import ConnectionFault, ParameterError
 from northmoor.core.model.blocks.picture import PictureBlock
+from northmoor.core.model.blocks.table import Cell, Column, Row, TableBlock
 from northmoor.core.model.blocks.text import TextBlock
 from northmoor.core.model.data.queries import Query, QueryColumn, SharedQuery
 from northmoor.core.model.findings import Finding
 from northmoor.core.model.parameters import Choice, ChoicesFrom, Parameter
 from northmoor.core.model.report import Report
+from northmoor.core.model.styles import ConditionalFormat, Style
 from northmoor.core.session import Session
 from northmoor.core.sources.library import Library
 from tests.helpers import FREIGHT, column_of, level_of, lines_of, render, report_of, table_of
 
 MakeLibrary = Callable[[str], Library]
+
+
+def column(value: str) -> Column:
+    return Column(name="x", value=value)
 
 
 def test_the_demo_has_nothing_to_look_at(demo: Path) -> None:
@@ -297,3 +303,30 @@ def test_a_step_of_headings_that_is_left_out_is_found(library: MakeLibrary) -> N
     found = preflight(render(report_of(*texts, table_of("route")), library(FREIGHT)))
     assert [(each.rule, each.place.block) for each in found] == [("heading", "h4")]
     assert "of step 4, the one before of step 2" in found[0].message
+
+
+@pytest.mark.parametrize(
+    ("table", "corrected"),
+    [
+        (table_of("route", column("peices * 2")), "pieces * 2"),
+        (table_of("route", column("rond(pieces)")), "round(pieces)"),
+        (table_of("route", column("round(pieces")), "round(pieces)"),
+        (table_of("route", levels=(level_of("vesel"),)), "vessel"),
+        (table_of("route", keep_rows="charge > :leest"), "charge > :least"),
+        (table_of("route", rules=(ConditionalFormat(when="peices > 2", look=Style(bold=True)),)), "pieces > 2"),
+        (table_of("route", total=Row(cells=(Cell(column="route", text="all {sum(charg)}"),))), "all {sum(charge)}"),
+    ],
+)
+def test_what_was_probably_meant_is_a_remedy(library: MakeLibrary, table: TableBlock, corrected: str) -> None:
+    made = library(FREIGHT)
+    report = report_of(table, parameters=[Parameter(name="least", kind="decimal", default=1)])
+    faulty = [each for each in preflight(render(report, made)) if each.is_error]
+    assert [[remedy.label for remedy in each.remedies] for each in faulty] == [[f"Correct: {corrected}"]]
+    (remedy,) = faulty[0].remedies
+    assert remedy.edit is not None
+    assert not [each for each in preflight(render(remedy.edit(report), made)) if each.is_error]
+
+
+def test_what_is_like_nothing_has_no_remedy(library: MakeLibrary) -> None:
+    (finding,) = preflight(render(report_of(table_of("xyzzy")), library(FREIGHT)))
+    assert finding.remedies == ()

@@ -6,7 +6,7 @@ from decimal import Decimal
 
 import pytest
 
-from northmoor.core.authoring.query_filters import (
+from northmoor.core.authoring.queries.query_filters import (
     filter_query_by_parameter,
     filter_query_by_period,
     value_sql,

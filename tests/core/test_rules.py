@@ -69,8 +69,8 @@ def test_rules_stand_in_headings_totals_and_rows_of_pages(library: MakeLibrary) 
     assert shown == [("5", False), ("11", True), ("5", False), ("21", True), ("21", True)]
 
 
-def test_a_rule_that_cannot_be_asked_is_told_and_changes_nothing(library: MakeLibrary) -> None:
-    for when, told in (("n +", "cannot be understood"), ("n + 1", "neither yes nor no"), ("m > 1", "no column 'm'")):
+def test_a_condition_that_cannot_be_decided_is_told_and_changes_nothing(library: MakeLibrary) -> None:
+    for when, told in (("n +", "cannot be understood"), ("n + 1", "neither yes nor no"), ("m > 1", "no field 'm'")):
         column = Column(name="n", value="n", rules=(ConditionalFormat(when=when, look=Style(bold=True)),))
         document = render(report_of(table_of(column)), library(NUMBERS))
         (finding,) = document.findings

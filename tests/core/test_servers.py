@@ -15,7 +15,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from keyring.backend import KeyringBackend
 
-from northmoor.core.authoring.routine_calls import routine_call
+from northmoor.core.authoring.queries.routine_calls import routine_call
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.base.replace import replace
 from northmoor.core.engine.rows import Rows

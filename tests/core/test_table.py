@@ -128,7 +128,7 @@ def test_parameters_and_other_queries_can_be_used_in_cells(library: MakeLibrary)
 @pytest.mark.parametrize(
     ("value", "kind", "told"),
     [
-        ("charg", "detail", "there is no column 'charg'. Did you mean charge?"),
+        ("charg", "detail", "there is no field 'charg'. Did you mean charge?"),
         ("sum(charge)", "detail", "needs a scope in a row"),
         ("sum(charge) over rout", "route", "there is no scope 'rout'. Did you mean route?"),
         ("sum(charge) over vessel", "route", "vessel lies inside this row's group"),
@@ -282,7 +282,7 @@ def test_a_column_whose_name_has_spaces_says_its_count_too(library: MakeLibrary)
     ("changes", "told"),
     [
         ({"order_by": "pieces"}, "level route: .*pieces has .* values"),
-        ({"order_by": "sum(nix)"}, "level route: .*there is no column 'nix'"),
+        ({"order_by": "sum(nix)"}, "level route: .*there is no field 'nix'"),
         ({"keep_groups": "sum(pieces)"}, "level route: .*says neither yes nor no of a group"),
         ({"keep_groups": "cast('x' as integer) > 1"}, "level route: "),
     ],

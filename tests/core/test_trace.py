@@ -245,7 +245,7 @@ def test_what_cannot_be_traced_says_why(library: MakeLibrary) -> None:
     reasons = {
         f.formula: f.verification.why_not for _, each in traces(document) for f in each.figures if f.agrees is None
     }
-    assert "there is no column 'w'" in (reasons["sum(w)"] or "")
+    assert "there is no field 'w'" in (reasons["sum(w)"] or "")
     assert "not asked again another way" in (reasons["sum(sum(rows.v)) over (report rows 1 preceding)"] or "")
 
 

@@ -14,7 +14,7 @@ from northmoor.app.document_controller import DocumentController
 from northmoor.app.language.translation import tr
 from northmoor.app.widgets.menus import menu_of
 from northmoor.app.worker import Worker
-from northmoor.core.authoring.routine_calls import routine_call
+from northmoor.core.authoring.queries.routine_calls import routine_call
 from northmoor.core.errors import NorthmoorError, WrongPassword
 from northmoor.core.model.data.connections import ServerConnection
 from northmoor.core.model.data.queries import Query

@@ -36,7 +36,7 @@ from northmoor.app.widgets.headings import line, section
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.waiting import wait_for
 from northmoor.app.worker import RenderJob, Worker
-from northmoor.core.authoring.propose_parameters import proposed_parameter
+from northmoor.core.authoring.queries.propose_parameters import proposed_parameter
 from northmoor.core.authoring.rename import rename_column
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.rows import Rows

@@ -8,7 +8,6 @@ from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QPainter, QPixmap, QResizeEvent, QWheelEvent
 from PyQt6.QtWidgets import (
     QDialog,
-    QDialogButtonBox,
     QHBoxLayout,
     QHeaderView,
     QLabel,
@@ -21,7 +20,7 @@ from PyQt6.QtWidgets import (
 
 from northmoor.app.language.translation import tr, tr_count
 from northmoor.app.widgets.headings import section
-from northmoor.app.widgets.widget_tools import image_of
+from northmoor.app.widgets.widget_tools import close_row, image_of
 from northmoor.core.delivery.archive.compare_runs import RunComparison, TextBox, TextBoxes
 from northmoor.core.delivery.archive.run_folder import FILES
 from northmoor.core.output.raster import rasterise
@@ -180,12 +179,10 @@ class CompareDialog(QDialog):
         split.addWidget(upper)
         split.addWidget(self.table)
         split.setSizes([470, 190])
-        close = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
-        close.rejected.connect(self.reject)
         column = QVBoxLayout(self)
         column.addWidget(self.summary)
         column.addWidget(split, 1)
-        column.addWidget(close)
+        column.addWidget(close_row(self))
         self.table.setFocus()  # Down and Up go through what differs
         self._show_row()
 

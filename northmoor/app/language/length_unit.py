@@ -1,10 +1,11 @@
 """The unit in which the window shows lengths, and takes those that are typed without one."""
 
+import re
 from decimal import Decimal
 
 from msgspec import Struct
 
-from northmoor.core.model.lengths import MILLIPOINTS, in_unit, parse_length
+from northmoor.core.model.lengths import MILLIPOINTS, format_length, in_unit, parse_length
 
 
 class LengthUnit(Struct, frozen=True):
@@ -49,3 +50,8 @@ def use_unit(name: str) -> None:
 def shown_unit() -> LengthUnit:
     """The unit of the window."""
     return _shown[0]
+
+
+def type_length_text(length: int) -> str:
+    """A length of type, such as 9 pt: in any unit of the window it is given in points, where it has few places."""
+    return re.sub(r"(?<=\d)(?=[a-z])", " ", format_length(length))

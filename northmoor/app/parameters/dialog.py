@@ -23,9 +23,9 @@ from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr
 from northmoor.app.parameters.parameter_form import NamedValueForm, ParameterForm, PropertyRows
 from northmoor.app.widgets.icons import icon
-from northmoor.app.widgets.widget_tools import replace_content, set_style_name, show_items
-from northmoor.core.authoring.dependent_lists import narrow_list, narrowing_columns
+from northmoor.app.widgets.widget_tools import close_row, replace_content, set_style_name, show_items
 from northmoor.core.authoring.parameter_kinds import change_kind
+from northmoor.core.authoring.queries.dependent_lists import narrow_list, narrowing_columns
 from northmoor.core.authoring.rename import rename_value
 from northmoor.core.model import edits
 from northmoor.core.model.parameters import FromExpression, NamedValue, Parameter
@@ -93,11 +93,17 @@ class ParametersDialog(QDialog):
         right.setSpacing(0)
         right.addWidget(self.panel, 1)
         right.addWidget(self.now)
-        whole = QHBoxLayout(self)
+        across = QHBoxLayout()
+        across.setSpacing(0)
+        across.addWidget(left)
+        across.addLayout(right, 1)
+        whole = QVBoxLayout(self)
         whole.setContentsMargins(0, 0, 0, 0)
         whole.setSpacing(0)
-        whole.addWidget(left)
-        whole.addLayout(right, 1)
+        whole.addLayout(across, 1)
+        closing = close_row(self)
+        closing.setContentsMargins(8, 8, 8, 8)
+        whole.addWidget(closing)
 
     def _button(self, name: str, text: str, drawing: str, run: Callable[[], None]) -> QPushButton:
         button = QPushButton(icon(drawing), text)

@@ -12,7 +12,7 @@ from northmoor.app.language.translation import tr
 from northmoor.app.pages.part_menu.entries import PartCommand, PartEntry, PartGroup, fill_part_menu
 from northmoor.app.pages.workspace import PagesWorkspace
 from northmoor.app.parameters.bar import ParameterBar
-from northmoor.core.authoring.dependent_lists import narrow_list, narrowing_columns
+from northmoor.core.authoring.queries.dependent_lists import narrow_list, narrowing_columns
 from northmoor.core.model import edits
 from northmoor.core.model.parameters import Parameter
 from northmoor.core.model.report import Report

@@ -13,8 +13,8 @@ from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr
 from northmoor.app.widgets.waiting import wait_for
 from northmoor.app.worker import Worker
-from northmoor.core.authoring.starters.field_roles import readable_name
 from northmoor.core.authoring.starters.starter_layouts import empty_report
+from northmoor.core.base.readable_names import readable_name
 from northmoor.core.errors import NorthmoorError
 from northmoor.core.model import page_templates
 from northmoor.core.model.data.connections import CONNECTION_KINDS

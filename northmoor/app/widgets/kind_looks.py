@@ -2,6 +2,9 @@
 
 from msgspec import Struct
 
+from northmoor.app.language.translation import tr
+from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME, KindName
+
 
 class KindLook(Struct, frozen=True):
     """The window's half of a kind of value."""
@@ -24,3 +27,8 @@ KIND_LOOKS: dict[str, KindLook] = {
     "boolean": KindLook("toggle-left", 90, 60),
 }
 """By the names of the kinds."""
+
+
+def kind_text(kind: KindName) -> str:
+    """What the values of a kind are called beside a field."""
+    return tr(KIND_OF_NAME[kind].label)

@@ -7,7 +7,7 @@ from typing import Any
 from pydantic.fields import FieldInfo
 from PyQt6.QtWidgets import QWidget
 
-from northmoor.app.language.length_unit import shown_unit
+from northmoor.app.language.length_unit import shown_unit, type_length_text
 from northmoor.app.language.translation import tr
 from northmoor.app.widgets.color_editor import ColorEditor
 from northmoor.app.widgets.picture_choices import PICTURED, PictureEditor
@@ -24,7 +24,7 @@ from northmoor.app.widgets.value_editors import (
 from northmoor.core.model.base import Part
 from northmoor.core.model.kinds.aggregates import NO_TOTAL, TOTALS
 from northmoor.core.model.kinds.mark_types import MARK_TYPES
-from northmoor.core.model.lengths import format_length, is_length
+from northmoor.core.model.lengths import is_length
 
 NAMES = {
     "by": tr("Group by"), "value": tr("Value"), "rows_after_heading": tr("Rows with heading"), "size": tr("Size"),
@@ -267,7 +267,7 @@ def property_text(kind: type[Part], field: str, value: Any) -> str:
     if isinstance(value, bool):
         return tr("Yes") if value else tr("No")
     if isinstance(value, int) and is_length(kind.model_fields[field]):
-        return format_length(value).replace("pt", " pt") if _is_in_points(field) else shown_unit().text(value)
+        return type_length_text(value) if _is_in_points(field) else shown_unit().text(value)
     return CHOICES.get(field, {}).get(value, str(value))
 
 

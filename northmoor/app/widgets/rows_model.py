@@ -1,6 +1,7 @@
 """A query's rows as a table: columns come straight from Arrow, cells are written in blocks where they are looked at."""
 
 from collections import OrderedDict
+from collections.abc import Sequence
 from typing import Any
 
 import pyarrow.compute as pc
@@ -17,11 +18,13 @@ _MOST_BLOCKS = 512
 
 
 class RowsModel(QAbstractTableModel):
-    """The rows of a query for a table view, all of them as they came or those of a look."""
+    """The rows of a query for a table view, all of them as they came or those of a look; `titles` are what readers
+    see of its columns."""
 
-    def __init__(self, rows: Rows, format_locale: FormatLocale) -> None:
+    def __init__(self, rows: Rows, format_locale: FormatLocale, titles: Sequence[str] | None = None) -> None:
         super().__init__()
         self.rows = rows
+        self.titles = rows.names if titles is None else titles
         self._customs = format_locale
         self._seen: Any = None
         self._blocks: OrderedDict[tuple[int, int], list[str | None]] = OrderedDict()
@@ -85,7 +88,9 @@ class RowsModel(QAbstractTableModel):
         return written
 
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        """Column names, and row numbers."""
-        if role != Qt.ItemDataRole.DisplayRole:
-            return None
-        return number_text(section + 1) if orientation == Qt.Orientation.Vertical else self.rows.names[section]
+        """Titles of columns, with their names in the tooltip, and row numbers."""
+        if orientation == Qt.Orientation.Vertical:
+            return number_text(section + 1) if role == Qt.ItemDataRole.DisplayRole else None
+        if role == Qt.ItemDataRole.DisplayRole:
+            return self.titles[section]
+        return self.rows.names[section] if role == Qt.ItemDataRole.ToolTipRole else None

@@ -17,10 +17,10 @@ from PyQt6.QtWidgets import (
     QSpinBox,
 )
 
-from northmoor.app.language.length_unit import shown_unit
+from northmoor.app.language.length_unit import shown_unit, type_length_text
 from northmoor.app.language.translation import tr
 from northmoor.app.widgets.widget_tools import mark_invalid
-from northmoor.core.model.lengths import format_length, parse_length
+from northmoor.core.model.lengths import parse_length
 
 Commit = Callable[[Any], object]
 
@@ -161,7 +161,7 @@ class LengthEditor(QLineEdit):
     def _shown(self, value: int | None) -> str:
         if value is None:
             return ""
-        return format_length(value) if self._points else shown_unit().text(value)
+        return type_length_text(value) if self._points else shown_unit().text(value)
 
     def _with_unit(self, text: str) -> str:
         return f"{text}{'pt' if self._points else shown_unit().name}" if text[-1:].isdigit() else text

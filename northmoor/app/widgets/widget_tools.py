@@ -11,6 +11,8 @@ from PyQt6.QtWidgets import (
     QAbstractSpinBox,
     QApplication,
     QComboBox,
+    QDialog,
+    QDialogButtonBox,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
@@ -99,6 +101,16 @@ def show_items(shown: QListWidget, names: Sequence[str], chosen: str | None, tex
             item.setText(text)
             item.setData(Qt.ItemDataRole.UserRole, name)
         shown.setCurrentRow(names.index(chosen) if chosen in names else -1)
+
+
+def close_row(dialog: QDialog) -> QDialogButtonBox:
+    """The Close button of a dialog in which every change holds at once."""
+    row = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
+    row.rejected.connect(dialog.reject)
+    button = row.button(QDialogButtonBox.StandardButton.Close)
+    if button is not None:
+        button.setAutoDefault(False)  # Enter belongs to what is edited
+    return row
 
 
 def set_style_name(widget: QWidget, name: str) -> None:

@@ -31,7 +31,7 @@ class KnownNames(Struct, frozen=True):
     """What an expression can name where it is written: fields with the kinds of their values (None for one that is not
     known), and parameters.
 
-    Without fields it is not known what can be named, and names are no faults.
+    Without fields it is not known which can be named, and names are no faults; nor are parameters without either.
     """
 
     fields: Mapping[str, KindName | None] = field(default_factory=dict)
@@ -41,7 +41,7 @@ class KnownNames(Struct, frozen=True):
 def known_names(report: Report, field_kinds: Mapping[str, KindName]) -> KnownNames:
     """What can be named over a query's fields."""
     if not field_kinds:
-        return KnownNames()
+        return KnownNames(parameters=report.value_names)
     computed: dict[str, KindName | None] = {value.name: None for value in report.named_values}
     return KnownNames({**computed, **field_kinds}, report.value_names)
 
@@ -60,20 +60,27 @@ def check_expression(
     except ExpressionError as error:
         return _syntax_fault(text, error, is_template)
     for part in parts:
-        if not names.fields:
-            continue
-        fault = _unknown_name(text, part, names) or _type_fault(text, part, names, is_condition)
+        fault = _unknown_field(text, part, names) if names.fields else None
+        if fault is None and (names.fields or names.parameters):
+            fault = _unknown_parameter(text, part, names)
+        if fault is None and names.fields:
+            fault = _type_fault(text, part, names, is_condition)
         if fault is not None:
             return fault
     return None
 
 
-def _unknown_name(text: str, part: Expression, names: KnownNames) -> ExpressionFault | None:
-    """The first field or parameter that is not there."""
+def _unknown_field(text: str, part: Expression, names: KnownNames) -> ExpressionFault | None:
+    """The first field that is not there."""
     for name in sorted(columns_in(part.text) - {name.lower() for name in names.fields}):
         found = re.search(rf'(?<![\w.:])"?{re.escape(name)}"?(?![\w(.])', text, re.IGNORECASE)
         if found is not None:
             return _unknown(text, found.start(), found[0], "field", list(names.fields))
+    return None
+
+
+def _unknown_parameter(text: str, part: Expression, names: KnownNames) -> ExpressionFault | None:
+    """The first parameter that is not there."""
     for name in sorted(part.parameters - set(names.parameters)):
         found = re.search(rf"(?<!:):{re.escape(name)}(?!\w)", text)
         if found is not None:

@@ -7,7 +7,7 @@ from decimal import Decimal
 from typing import Any, Literal
 
 from northmoor.core.authoring.column_roles import default_aggregate
-from northmoor.core.authoring.starters.field_roles import readable_name
+from northmoor.core.base.readable_names import readable_name
 from northmoor.core.expr.identifiers import quoted
 from northmoor.core.expr.language import bare_column, bracketed, column_expression
 from northmoor.core.model import edits
@@ -138,7 +138,7 @@ def filter_by_parameter(
     report = edits.add_query(report, Query(name=listed, sql=sql))
     parameter = Parameter(
         name=name,
-        label=edits.column_setting(report.query(own.query), field).label or readable_name(field),
+        label=edits.column_setting(report.query(own.query), field).shown_name,
         kind=kind,
         required=False,
         default=value if isinstance(value, bool | int | str) or value is None else str(value),

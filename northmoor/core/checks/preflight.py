@@ -13,8 +13,9 @@ from typing import Any, TypeVar
 import numpy as np
 
 from northmoor.core.analysis.value_uses import value_names_used
-from northmoor.core.authoring.propose_parameters import sql_using, with_use
+from northmoor.core.authoring.queries.propose_parameters import sql_using, with_use
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.checks.expression_remedies import with_expression_remedies
 from northmoor.core.checks.lack_of_room import with_room_remedies
 from northmoor.core.checks.link_rules import broken_links
 from northmoor.core.checks.missing_glyphs import missing_glyphs
@@ -38,7 +39,7 @@ def preflight(document: Document) -> tuple[Finding, ...]:
     """All findings about a document, each once. Raises Cancelled where its making is stopped meanwhile."""
     stop = document.composition.context.stop
     asked = ValuesToCheck(document.resolved, document.library, stop)
-    laid = (with_room_remedies(finding, document) for finding in document.findings)
+    laid = (with_expression_remedies(with_room_remedies(own, document), document) for own in document.findings)
     found = _without_consequences([*_run(VALUE_RULES, asked, stop), *laid])
     for finding in _run(RULES, document, stop):
         if finding not in found:

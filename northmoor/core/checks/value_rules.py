@@ -6,7 +6,7 @@ from typing import Any
 
 from msgspec import Struct, field
 
-from northmoor.core.authoring.propose_parameters import missing_parameters
+from northmoor.core.authoring.queries.propose_parameters import missing_parameters
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.compute.parameters.resolution import ResolvedValues
 from northmoor.core.errors import Cancelled, MissingValue, NorthmoorError, Place

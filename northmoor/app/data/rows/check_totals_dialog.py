@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QComboBox, QDialog, QHBoxLayout, QLabel, QTableView,
 from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import in_sentence, tr
 from northmoor.app.widgets.theme import LIT, MIST, ink
-from northmoor.app.widgets.widget_tools import set_style_name
+from northmoor.app.widgets.widget_tools import close_row, set_style_name
 from northmoor.app.worker import Worker
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.compute.explore.crosscheck import CrossTable, cross_totals
@@ -119,6 +119,7 @@ class CheckTotalsDialog(QDialog):
         layout.addLayout(line)
         layout.addWidget(self.view, 1)
         layout.addWidget(self.message)
+        layout.addWidget(close_row(self))
         if crossed is not None:
             self._begin_with(crossed, texts)
         for box in (self.down, self.deeper, self.across, self.total, self.measure):

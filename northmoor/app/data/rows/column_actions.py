@@ -12,7 +12,7 @@ from northmoor.app.data.rows.rows_pane import RowsPane
 from northmoor.app.document_controller import DocumentController
 from northmoor.app.language.translation import tr
 from northmoor.app.widgets.menus import MenuEntries, menu_of
-from northmoor.core.authoring.query_filters import (
+from northmoor.core.authoring.queries.query_filters import (
     filter_query_by_parameter,
     filter_query_by_period,
     with_range_kept,

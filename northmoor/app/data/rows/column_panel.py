@@ -92,7 +92,7 @@ class ColumnPanel(QWidget):
         self.editors = {}
         self._hint.setVisible(setting is None)
         self._title.setText(
-            tr("Column") if setting is None else tr("Column · {label}").format(label=setting.label or setting.name)
+            tr("Column") if setting is None else tr("Column · {label}").format(label=setting.shown_name)
         )
         if setting is None:
             return

@@ -96,9 +96,7 @@ class ProfileHeader(QHeaderView):
         painter.setPen(ink(STONE_TEXT if setting.hidden else PEAT))
         arrow = ("  ↓" if self.sortIndicatorOrder() == Qt.SortOrder.DescendingOrder else "  ↑") if is_sorted else ""
         width = painter.fontMetrics().horizontalAdvance(arrow)
-        shown = painter.fontMetrics().elidedText(
-            setting.label or name, Qt.TextElideMode.ElideRight, room.width() - width
-        )
+        shown = painter.fontMetrics().elidedText(setting.shown_name, Qt.TextElideMode.ElideRight, room.width() - width)
         painter.drawText(room, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft, shown + arrow)
         small = QFont(self.font())
         small.setPixelSize(11)

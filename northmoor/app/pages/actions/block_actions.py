@@ -150,7 +150,7 @@ class BlockActions(QObject):
         if totalled is not None:
             own = column_expression(totalled.name)
             value = aggregate_of(str(totalled.total), own if inside else f"{query.name}.{own}")
-            caption = totalled.label or totalled.name
+            caption = totalled.shown_name
         self.insert_made(tr("Insert a key figure"), [edits.new_readout("readout", caption, value)])
 
     def insert_for_each(self) -> None:

@@ -22,7 +22,7 @@ from northmoor.app.document_controller import DocumentController
 from northmoor.app.language.translation import tr
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.value_editors import ChoiceEditor, LineEditor
-from northmoor.app.widgets.widget_tools import hide_and_delete, show_items
+from northmoor.app.widgets.widget_tools import close_row, hide_and_delete, show_items
 from northmoor.core.model import edits
 from northmoor.core.model.kinds.output_formats import FORMAT_OF_SUFFIX
 from northmoor.core.model.report import Edition, Report
@@ -48,8 +48,8 @@ class EditionsDialog(QDialog):
         for name, text, drawing, message in (
             ("duplicate", tr("Duplicate"), "copy", tr("A copy of the edition, to change from there")),
             ("add", tr("New and empty"), "plus", tr("An edition with the same page and nothing on it")),
-            ("up", tr("Further up"), "chevron-up", tr("Offer it earlier; the first is shown when none is named")),
-            ("down", tr("Further down"), "chevron-down", tr("Offer it later")),
+            ("up", tr("Move up"), "chevron-up", tr("Offer it earlier; the first is shown when none is named")),
+            ("down", tr("Move down"), "chevron-down", tr("Offer it later")),
             ("remove", tr("Remove"), "trash-2", tr("Remove the edition from the report; it can be undone")),
         ):
             button = QPushButton(icon(drawing), text)
@@ -59,9 +59,12 @@ class EditionsDialog(QDialog):
             column.addWidget(button)
             self.buttons[name] = button
         self._right = QVBoxLayout()
-        whole = QHBoxLayout(self)
-        whole.addLayout(column, 1)
-        whole.addLayout(self._right, 1)
+        across = QHBoxLayout()
+        across.addLayout(column, 1)
+        across.addLayout(self._right, 1)
+        whole = QVBoxLayout(self)
+        whole.addLayout(across, 1)
+        whole.addWidget(close_row(self))
         controller.closed.connect(self.close)
         controller.changed.connect(self.refresh)
         controller.edition_chosen.connect(self.refresh)
@@ -114,7 +117,7 @@ class EditionsDialog(QDialog):
             grid.addWidget(box, number % half, number // half)
         self._right.addWidget(boxes)
         names = {format: tr(FORMAT_OF_SUFFIX[format].label) for format in edition.formats}
-        self._line(tr("By default"), tr("The format that is proposed first"),
+        self._line(tr("Default format"), tr("The format that is proposed first"),
                    ChoiceEditor(names, edition.formats[0], partial(self._set_first, edition), None))  # fmt: skip
         chosen_by = LineEditor(report.shown_edition or "", self._choose_by)
         chosen_by.setPlaceholderText(tr("the first, such as :layout"))

@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import (
 
 from northmoor.app.document_controller import DocumentController, Selection
 from northmoor.app.language.translation import tr
-from northmoor.app.widgets.widget_tools import items_in_list
+from northmoor.app.widgets.widget_tools import close_row, items_in_list
 from northmoor.core.analysis.report_texts import ReportText
 from northmoor.core.authoring.find_replace import SearchTerm, find_occurrences, replace_occurrences
 from northmoor.core.model.blocks.tree import walk
@@ -64,6 +64,7 @@ class ReplaceDialog(QDialog):
         column.addWidget(self.case)
         column.addWidget(self.list, 1)
         column.addLayout(row)
+        column.addWidget(close_row(self))
         self.what.activated.connect(lambda _: self.refresh())
         self.wanted.textChanged.connect(lambda _: self.refresh())
         self.case.toggled.connect(lambda _: self.refresh())

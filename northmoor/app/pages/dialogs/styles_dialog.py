@@ -1,5 +1,6 @@
 """The dialog that keeps a report's styles in one place: a change shows on the pages at once, everywhere."""
 
+from collections.abc import Sequence
 from functools import partial
 from typing import Any
 
@@ -15,11 +16,12 @@ from PyQt6.QtWidgets import (
 
 from northmoor.app.document_controller import DocumentController, ReportEdit
 from northmoor.app.language.translation import tr, tr_count
-from northmoor.app.pages.inspector.form import LOOK_FIELDS, InspectorForm
+from northmoor.app.pages.inspector.choice_samples import style_font
+from northmoor.app.pages.inspector.form import InspectorForm
 from northmoor.app.pages.inspector.form_body import FormArea
 from northmoor.app.widgets.color_editor import RecentColors
 from northmoor.app.widgets.icons import icon
-from northmoor.app.widgets.widget_tools import show_items
+from northmoor.app.widgets.widget_tools import close_row, show_items
 from northmoor.core.model.edits import add_style, change_style, remove_style, uses_of
 from northmoor.core.model.report import Report
 from northmoor.core.model.styles import NamedStyle, style_chain
@@ -38,6 +40,7 @@ class StylesDialog(QDialog):
         self.list.setAccessibleName(tr("Styles"))
         self.list.currentItemChanged.connect(lambda item, _: self._picked(item))
         self.panel = FormArea()
+        self.panel.styles_of = self._styles
         self.add = QPushButton(icon("plus"), tr("Add a style"))
         self.remove = QPushButton(icon("trash-2"), tr("Remove"))
         self.add.setToolTip(tr("A new style, based on the one that is chosen"))
@@ -52,14 +55,23 @@ class StylesDialog(QDialog):
         for button in (self.add, self.remove):
             button.setAutoDefault(False)
             column.addWidget(button)
-        whole = QHBoxLayout(self)
+        across = QHBoxLayout()
+        across.setSpacing(0)
+        across.addWidget(left)
+        across.addWidget(self.panel, 1)
+        whole = QVBoxLayout(self)
         whole.setContentsMargins(0, 0, 0, 0)
         whole.setSpacing(0)
-        whole.addWidget(left)
-        whole.addWidget(self.panel, 1)
+        whole.addLayout(across, 1)
+        row = close_row(self)
+        row.setContentsMargins(8, 8, 8, 8)
+        whole.addWidget(row)
         controller.closed.connect(self.close)
         controller.changed.connect(self.refresh)
         self.refresh()
+
+    def _styles(self) -> Sequence[NamedStyle]:
+        return self._controller.report.styles if self._controller.report is not None else ()
 
     def refresh(self) -> None:
         """Show the report's styles as they are now, keeping the keyboard in the same property."""
@@ -70,6 +82,9 @@ class StylesDialog(QDialog):
         if self.name not in names:
             self.name = next(iter(names), None)
         show_items(self.list, names, self.name)
+        for at, name in enumerate(names):
+            if (item := self.list.item(at)) is not None:
+                item.setFont(style_font(name, report.styles))
         self.remove.setEnabled(self.name is not None)
         form = InspectorForm(self._controller, self.refresh)
         self._fill(form, report)
@@ -100,8 +115,7 @@ class StylesDialog(QDialog):
         based = tr("Change what it is based on")
         form.property(NamedStyle, style, "based_on", lambda v: form.edit(based, change(based_on=v)), others)
         form.section(tr("Appearance"))
-        form.properties(NamedStyle, style, LOOK_FIELDS, tr("Change the style"), change)
-        form.show_seen_with(style_chain(report.styles, name))
+        form.look_properties(style, style_chain(report.styles, style.based_on), tr("Change the style"), change)
 
     def _picked(self, item: QListWidgetItem | None) -> None:
         if item is not None:

@@ -3,7 +3,7 @@
 import re
 
 from PyQt6.QtCore import QEvent, QObject, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QFont, QKeyEvent, QSyntaxHighlighter, QTextCharFormat, QTextCursor, QTextDocument
+from PyQt6.QtGui import QFont, QKeyEvent, QPaintEvent, QSyntaxHighlighter, QTextCharFormat, QTextCursor, QTextDocument
 from PyQt6.QtWidgets import (
     QDialog,
     QDialogButtonBox,
@@ -23,6 +23,7 @@ from PyQt6.QtWidgets import (
 from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr
 from northmoor.app.pages.editing.expression_context import ExpressionContext, ExpressionUse
+from northmoor.app.widgets.headings import draw_hint
 from northmoor.app.widgets.theme import GORSE_TEXT, HEATHER, LICHEN_TEXT, ROWAN, STONE_TEXT, ink
 from northmoor.app.widgets.widget_tools import on_another_look
 from northmoor.app.widgets.word_completer import argument_place
@@ -58,6 +59,14 @@ class _Colors(QSyntaxHighlighter):
                     self.setFormat(found.start(), found.end() - found.start(), ink(color))
 
 
+class _Offered(QTreeWidget):
+    """What can be written; a search that finds none of it says so."""
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        super().paintEvent(event)
+        draw_hint(self, tr("Nothing has these words. Try fewer of them."))
+
+
 class ExpressionDialog(QDialog):
     """The editor. Tab takes the first of what is offered, Ctrl+Enter the expression; Esc leaves it as it was."""
 
@@ -71,7 +80,7 @@ class ExpressionDialog(QDialog):
         self._asked = 0
         self._trial: CancelToken | None = None
         self.fault: ExpressionFault | None = None
-        self.editor, self.offered, self.search = QPlainTextEdit(text), QTreeWidget(), QLineEdit()
+        self.editor, self.offered, self.search = QPlainTextEdit(text), _Offered(), QLineEdit()
         self.value, self.message, self.help = QLabel(), QLabel(), QLabel()
         self.correct = QPushButton(tr("Correct it"))
         self._colors = _Colors(self.editor.document(), is_template)  # type: ignore[arg-type]  # an editor has one
@@ -192,6 +201,11 @@ class ExpressionDialog(QDialog):
         is_typed = found is not None and not found[0][0].isdigit() and self._is_inside(cursor.position())
         return found[0] if found is not None and is_typed else ""
 
+    def _typed_name(self) -> str:
+        """The word that is being typed where something that can be written begins like it."""
+        word = self._word()
+        return word if word and matching_completions(list(self._context.completions), word) else ""
+
     def _is_inside(self, position: int) -> bool:
         """Whether an expression is at a place, not the text around one."""
         before = self.editor.toPlainText()[:position]
@@ -200,7 +214,7 @@ class ExpressionDialog(QDialog):
     def _follow_word(self) -> None:
         if self.focusWidget() is self.editor:  # also while the window is not in front
             self.search.clear()
-            self._fill(self._word())
+            self._fill(self._typed_name())
 
     def insert(self, item: QTreeWidgetItem) -> None:
         """Put what was chosen in place of the word that is being typed, or where the cursor is."""
@@ -229,7 +243,7 @@ class ExpressionDialog(QDialog):
             if is_enter and (event.modifiers() & Qt.KeyboardModifier.ControlModifier or watched is self.search):
                 self.accept() if watched is self.editor else self._take_first()
                 return True
-            if event.key() == Qt.Key.Key_Tab and watched is self.editor and self._word() and self._items():
+            if event.key() == Qt.Key.Key_Tab and watched is self.editor and self._typed_name():
                 self._take_first()
                 return True
             if event.key() == Qt.Key.Key_Down and watched is self.search and self._items():

@@ -6,17 +6,17 @@ from typing import Any
 
 from northmoor.app.document_controller import ReportEdit, Selection
 from northmoor.app.language.translation import tr
+from northmoor.app.pages.field_texts import total_text
 from northmoor.app.pages.inspector.block_forms import name_line
 from northmoor.app.pages.inspector.form import InspectorForm
 from northmoor.app.pages.inspector.grouping_editors import show_regrouping
 from northmoor.app.pages.inspector.table_forms import row_name
-from northmoor.core.expr.language import column_expression
+from northmoor.core.authoring.queries.field_choices import FieldChoice, field_choices
 from northmoor.core.model import edits
 from northmoor.core.model.blocks.chart import Chart, ChartAxis, ChartBlock, ChartLevel, ChartMeasure, ReferenceLine
 from northmoor.core.model.blocks.matrix import MatrixBlock
 from northmoor.core.model.blocks.table import TableBlock
 from northmoor.core.model.edits import ChartPlace
-from northmoor.core.model.kinds.aggregates import aggregate_of
 from northmoor.core.model.report import Report
 
 STEP_NAMES = {"category": tr("Categories"), "series": tr("Series"), "panels": tr("Small multiples")}
@@ -43,10 +43,10 @@ def show_chart(form: InspectorForm, report: Report, edition: str, selection: Sel
     if own:
         _source(form, report, edition, place)
     form.properties(Chart, chart, ("title", "keep_rows", *chart.mark.options), tr("Change the chart"), place.change)
-    fields = tuple(form.controller.kinds.get(query, {}))
+    fields = field_choices(report.query(query), form.controller.kinds.get(query, {}))
     for step, text in _GROUP_BY.items():
-        form.choices(text, "plus", [(field, partial(_group, place, step, field)) for field in fields])
-    form.choices(tr("Add a value"), "sigma", [(field, partial(_measure, place, field)) for field in fields])
+        form.choices(text, "plus", [(each.shown_name, partial(_group, place, step, each)) for each in fields])
+    form.choices(tr("Add a value"), "sigma", [(total_text(each), partial(_measure, place, each)) for each in fields])
     form.section(tr("Layout"))
     placed = ("height", *(("width",) if own else ()), *(("columns",) if chart.panels else ()))
     form.properties(type(chart), chart, placed, tr("Change the chart"), place.change)
@@ -196,11 +196,9 @@ def _label_place(measure: ChartMeasure) -> tuple[str, ...]:
     return (*average, "trend", "trend_title") if measure.trend else (*average, "trend")
 
 
-def _group(place: ChartPlace, step: str, field: str, report: Report, edition: str) -> Report:
-    return edits.group_chart(report, edition, place, step, field, column_expression(field))
+def _group(place: ChartPlace, step: str, field: FieldChoice, report: Report, edition: str) -> Report:
+    return edits.group_chart(report, edition, place, step, field.name, field.expression)
 
 
-def _measure(place: ChartPlace, field: str, report: Report, edition: str) -> Report:
-    total = edits.column_setting(report.query(place.query(report, edition)), field).total
-    value = aggregate_of(str(total) if total not in (None, "none") else "count", column_expression(field))
-    return edits.add_chart_measure(report, edition, place, field, value)
+def _measure(place: ChartPlace, field: FieldChoice, report: Report, edition: str) -> Report:
+    return edits.add_chart_measure(report, edition, place, field.name, field.total_value)

@@ -1,4 +1,4 @@
-"""Fonts and styles in drop-downs, each shown as itself."""
+"""Fonts and styles in lists, each shown as itself."""
 
 from collections.abc import Sequence
 from functools import cache
@@ -39,14 +39,16 @@ def show_styles(box: QComboBox, styles: Sequence[NamedStyle]) -> None:
     """Show each style in its font and size; the window's own colours stay, in which everything can be read."""
     known = {style.name for style in styles}
     for at in range(box.count()):
-        name = box.itemData(at)
-        if name not in known:
-            continue
-        chain = style_chain(tuple(styles), name)
-        bold, italic = bool(_given(chain, "bold")), bool(_given(chain, "italic"))
-        scale = min(max((_given(chain, "size") or _BODY) / _BODY, _SMALLEST), _LARGEST)
-        font = _sized(report_font(_given(chain, "font") or "Plex Sans", bold, italic), scale)
-        box.setItemData(at, font, Qt.ItemDataRole.FontRole)
+        if (name := box.itemData(at)) in known:
+            box.setItemData(at, style_font(name, styles), Qt.ItemDataRole.FontRole)
+
+
+def style_font(name: str, styles: Sequence[NamedStyle]) -> QFont:
+    """The font of a style, in a size like its own."""
+    chain = style_chain(tuple(styles), name)
+    bold, italic = bool(_given(chain, "bold")), bool(_given(chain, "italic"))
+    scale = min(max((_given(chain, "size") or _BODY) / _BODY, _SMALLEST), _LARGEST)
+    return _sized(report_font(_given(chain, "font") or "Plex Sans", bold, italic), scale)
 
 
 def _sized(font: QFont, scale: float = 1.0) -> QFont:

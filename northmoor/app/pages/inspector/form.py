@@ -136,16 +136,21 @@ class InspectorForm:
             return change(look=edits.changed_style(part.look, **changes))
 
         self.section(tr("Overrides"))
-        own = part.look or Style()
         chain = [style for name in (*reversed(over), part.style) for style in style_chain(report.styles, name)]
+        self.look_properties(part.look or Style(), chain, label, change_look)
+
+    def look_properties(
+        self, look: Style | NamedStyle, chain: Sequence[NamedStyle], label: str, change: Callable[..., ReportEdit]
+    ) -> None:
+        """The properties of a look; those that it does not set are those of the last style of a chain that does."""
         for field in LOOK_FIELDS:
             if field == EDGES[0]:
-                self._borders(own, chain, label, change_look)
-            commit = partial(self._commit, label, change_look, field)
-            self.property(Style, own, field, commit, inherited=_origin(chain, field))
-        self.show_seen_with((*chain, own))
+                self._borders(look, chain, label, change)
+            commit = partial(self._commit, label, change, field)
+            self.property(type(look), look, field, commit, inherited=_origin(chain, field))
+        self._show_seen_with((*chain, look))
 
-    def show_seen_with(self, looks: Sequence[Style | NamedStyle]) -> None:
+    def _show_seen_with(self, looks: Sequence[Style | NamedStyle]) -> None:
         """Measure the contrast of colours by some looks, the last of which holds first."""
 
         def held(field: str, otherwise: str) -> str:
@@ -160,7 +165,7 @@ class InspectorForm:
         return ColorOffers(own, recent, self.seen_with.get(field, WHITE))
 
     def _borders(
-        self, look: Style, chain: Sequence[NamedStyle], label: str, change_look: Callable[..., ReportEdit]
+        self, look: Style | NamedStyle, chain: Sequence[NamedStyle], label: str, change_look: Callable[..., ReportEdit]
     ) -> None:
         """A picture of a cell's borders; those that the look does not set are those of the styles."""
         looks = (*chain, look)

@@ -23,10 +23,12 @@ from PyQt6.QtWidgets import (
 
 from northmoor.app.language.translation import tr
 from northmoor.app.pages.editing.rich_text_editor import RichTextEditor
+from northmoor.app.pages.inspector.choice_samples import show_fonts, show_styles
 from northmoor.app.pages.inspector.form_rows import FormRow, SectionHeader
 from northmoor.app.widgets.color_editor import ColorEditor, ColorOffers
-from northmoor.app.widgets.value_editors import LengthEditor
+from northmoor.app.widgets.value_editors import ChoiceEditor, LengthEditor
 from northmoor.app.widgets.widget_tools import pass_focus, replace_content
+from northmoor.core.model.styles import NamedStyle
 
 _LABEL = 98
 """The width of names, in all sections alike."""
@@ -277,6 +279,8 @@ class FormArea(QScrollArea):
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.memory = SectionMemory()
+        self.styles_of: Callable[[], Sequence[NamedStyle]] = lambda: ()
+        """Gives the styles of the report, which are shown as themselves."""
         self._words: list[str] = []
         self._offers_of: Callable[[str], ColorOffers] = lambda _: ColorOffers()
 
@@ -307,6 +311,15 @@ class FormArea(QScrollArea):
         """Give new editors what they offer."""
         for editor in body.findChildren(ColorEditor):
             editor.offers = partial(self._offers_for, str(editor.property("field")))
+        for box in body.findChildren(ChoiceEditor):
+            field = str(box.property("field"))
+            if field == "font":
+                box.show_samples = partial(show_fonts, box)
+            elif field.endswith("style") or field == "based_on":
+                box.show_samples = partial(self._show_styles, box)
+
+    def _show_styles(self, box: ChoiceEditor) -> None:
+        show_styles(box, self.styles_of())
 
     def _offers_for(self, field: str) -> ColorOffers:
         return self._offers_of(field)

@@ -25,7 +25,6 @@ from northmoor.app.pages.inspector.block_forms import (
     show_simple_block,
 )
 from northmoor.app.pages.inspector.chart_forms import show_chart, show_chart_level, show_chart_measure
-from northmoor.app.pages.inspector.choice_samples import show_fonts, show_styles
 from northmoor.app.pages.inspector.form import InspectorForm
 from northmoor.app.pages.inspector.form_body import FormArea
 from northmoor.app.pages.inspector.form_rows import FormRow
@@ -33,7 +32,7 @@ from northmoor.app.pages.inspector.matrix_forms import show_matrix, show_matrix_
 from northmoor.app.pages.inspector.picture_file_editor import PictureFileEditor
 from northmoor.app.pages.inspector.table_forms import show_cell, show_level, show_row, show_table
 from northmoor.app.widgets.color_editor import RecentColors
-from northmoor.app.widgets.value_editors import ChoiceEditor, Commit, LineEditor
+from northmoor.app.widgets.value_editors import Commit, LineEditor
 from northmoor.app.widgets.word_completer import WordCompleter
 from northmoor.core.authoring.completions import Completion
 from northmoor.core.authoring.expression_check import KnownNames
@@ -62,6 +61,7 @@ class InspectorPanel(FormArea):
         super().__init__(parent)
         self.setAccessibleName(tr("Inspector"))
         self._controller = controller
+        self.styles_of = lambda: controller.report.styles if controller.report is not None else ()
         self.completions: Callable[[], list[Completion]] = list
         """What can be written in an expression of the selected part."""
         self.known_names: Callable[[], KnownNames] = KnownNames
@@ -108,16 +108,8 @@ class InspectorPanel(FormArea):
             if is_condition or field in EXPRESSIONS:
                 ExpressionChecker(line, lambda: self.known_names(), is_condition=is_condition)
                 LargerEditorKey(line, lambda *asked: self.enlarge(*asked), is_condition)
-        for box in body.findChildren(ChoiceEditor):
-            if box.property("field") == "font":
-                box.show_samples = partial(show_fonts, box)
-            elif str(box.property("field")).endswith("style"):
-                box.show_samples = partial(self._show_styles, box)
         for picture in body.findChildren(PictureFileEditor):
             self.offer_pictures(picture)
-
-    def _show_styles(self, box: ChoiceEditor) -> None:
-        show_styles(box, self._controller.report.styles if self._controller.report is not None else ())
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         """Esc in the search shows all properties; Enter goes to the first that was found."""

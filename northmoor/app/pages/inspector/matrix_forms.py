@@ -5,14 +5,14 @@ from typing import Any
 
 from northmoor.app.document_controller import ReportEdit, Selection
 from northmoor.app.language.translation import tr
+from northmoor.app.pages.field_texts import total_text
 from northmoor.app.pages.inspector.block_forms import name_line
 from northmoor.app.pages.inspector.form import InspectorForm
 from northmoor.app.pages.inspector.grouping_editors import show_regrouping
+from northmoor.core.authoring.queries.field_choices import FieldChoice, field_choices
 from northmoor.core.authoring.rename import rename_level
-from northmoor.core.expr.language import column_expression
 from northmoor.core.model import edits
 from northmoor.core.model.blocks.matrix import MatrixBlock, MatrixLevel, Measure
-from northmoor.core.model.kinds.aggregates import aggregate_of
 from northmoor.core.model.report import Report
 
 SIDE_NAMES = {"rows": tr("Rows"), "columns": tr("Columns")}
@@ -30,10 +30,11 @@ def show_matrix(form: InspectorForm, report: Report, edition: str, selection: Se
     form.property(MatrixBlock, matrix, "query", lambda v: form.edit(tr("Change the query"), change(query=v)), queries)
     shown = ("keep_rows", "no_rows", "row_total", "row_total_text", "column_total", "column_total_text", "when_empty")
     form.properties(MatrixBlock, matrix, shown, tr("Change what is shown"), change)
-    fields = tuple(form.controller.kinds.get(matrix.query, {}))
+    fields = field_choices(report.query(matrix.query), form.controller.kinds.get(matrix.query, {}))
     for side, text in _ADD_TO.items():
-        form.choices(text, "plus", [(field, partial(_add_level, matrix.name, side, field)) for field in fields])
-    form.choices(tr("Add a value"), "sigma", [(field, partial(_add_measure, matrix.name, field)) for field in fields])
+        form.choices(text, "plus", [(each.shown_name, partial(_add_level, matrix.name, side, each)) for each in fields])
+    values = [(total_text(each), partial(_add_measure, matrix.name, each)) for each in fields]
+    form.choices(tr("Add a value"), "sigma", values)
     form.action(tr("Swap rows and columns"), partial(_swap, matrix.name), "refresh-cw")
     form.section(tr("Layout"))
     names = ("stepped", "indent", "measures_stand", "show_measures", "when_wide", "smallest", "sheets",
@@ -113,15 +114,12 @@ def show_measure(form: InspectorForm, report: Report, edition: str, selection: S
         form.properties(Measure, measure, ("scale_over",), tr("Change the scale"), change)
 
 
-def _add_level(matrix: str, side: str, field: str, report: Report, edition: str) -> Report:
-    return edits.add_matrix_level(report, edition, matrix, side, field, column_expression(field))
+def _add_level(matrix: str, side: str, field: FieldChoice, report: Report, edition: str) -> Report:
+    return edits.add_matrix_level(report, edition, matrix, side, field.name, field.expression)
 
 
-def _add_measure(matrix: str, field: str, report: Report, edition: str) -> Report:
-    query = report.query(edits.matrix_of(report, edition, matrix).query)
-    total = edits.column_setting(query, field).total
-    aggregate = total if total not in (None, "none") else "count"
-    return edits.add_measure(report, edition, matrix, field, aggregate_of(str(aggregate), column_expression(field)))
+def _add_measure(matrix: str, field: FieldChoice, report: Report, edition: str) -> Report:
+    return edits.add_measure(report, edition, matrix, field.name, field.total_value)
 
 
 def _order_by(matrix: str, side: str, value: str, report: Report, edition: str) -> Report:

@@ -11,6 +11,7 @@ from northmoor.app.pages.inspector.form import InspectorForm
 from northmoor.app.pages.inspector.form_rows import choice_row, line_row
 from northmoor.app.pages.inspector.grouping_editors import show_period, show_range
 from northmoor.core.authoring.column_roles import default_aggregate, totals_of_value
+from northmoor.core.authoring.queries.field_choices import FieldChoice, field_choices
 from northmoor.core.authoring.rename import rename_level
 from northmoor.core.expr.binning import group_by_period, group_by_range
 from northmoor.core.expr.language import column_expression
@@ -95,8 +96,8 @@ def _take_look(table: str, name: str, report: Report, edition: str) -> Report:
     return take_table_look(report, edition, table, name)
 
 
-def _add_level(table: str, field: str, at: int, report: Report, edition: str) -> Report:
-    return edits.add_level(report, edition, table, field, column_expression(field), at)
+def _add_level(table: str, field: FieldChoice, at: int, report: Report, edition: str) -> Report:
+    return edits.add_level(report, edition, table, field.name, field.expression, at)
 
 
 def _table_rows(report: Report, table: TableBlock) -> list[tuple[str, ReportEdit]]:
@@ -177,9 +178,9 @@ def show_level(form: InspectorForm, report: Report, edition: str, selection: Sel
         "sigma",
     )
     at = table.levels.index(level)
-    known = tuple(form.controller.kinds.get(table.query, {}))
+    added_fields = field_choices(report.query(table.query), form.controller.kinds.get(table.query, {}))
     for where, place in ((tr("around it"), at), (tr("inside it"), at + 1)):
-        added = [(field, partial(_add_level, table.name, field, place)) for field in known]
+        added = [(each.shown_name, partial(_add_level, table.name, each, place)) for each in added_fields]
         form.choices(tr("Add a level {where}").format(where=where), "brackets", added)
     form.action(tr("Move outward"), lambda r, e: edits.move_level(r, e, table.name, level.name, -1), "arrow-up")
     form.action(tr("Move inward"), lambda r, e: edits.move_level(r, e, table.name, level.name, 1), "arrow-down")

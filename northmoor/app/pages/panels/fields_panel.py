@@ -10,7 +10,7 @@ from northmoor.app.language.translation import in_sentence, tr
 from northmoor.app.pages.canvas.drag.field_drop import MIME
 from northmoor.app.widgets.headings import draw_hint
 from northmoor.app.widgets.icons import icon
-from northmoor.app.widgets.kind_looks import KIND_LOOKS
+from northmoor.app.widgets.kind_looks import KIND_LOOKS, kind_text
 from northmoor.app.widgets.menus import give_letters
 from northmoor.app.widgets.widget_tools import items_in_list
 from northmoor.core.model.data.queries import Query
@@ -73,10 +73,11 @@ class FieldsPanel(QListWidget):
                 continue
             total = TOTALS.get(setting.total or "")
             aggregate = in_sentence(tr(total)) if total else ""
-            item = QListWidgetItem(icon(KIND_LOOKS[kind.kind].icon), setting.label or name)
+            item = QListWidgetItem(icon(KIND_LOOKS[kind.kind].icon), setting.shown_name)
             item.setData(Qt.ItemDataRole.UserRole, name)
             item.setToolTip(
-                f"{name}: {kind}" + (tr(", totalled by {aggregate}").format(aggregate=aggregate) if aggregate else "")
+                f"{name}: {kind_text(kind.kind)}"
+                + (tr(", totalled by {aggregate}").format(aggregate=aggregate) if aggregate else "")
             )
             self.addItem(item)
             item.setSelected(name in chosen)

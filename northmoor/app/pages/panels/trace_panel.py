@@ -27,10 +27,12 @@ from northmoor.app.widgets.widget_tools import replace_content
 from northmoor.app.worker import Worker
 from northmoor.core.checks.trace import Figure, Trace, trace
 from northmoor.core.document import Document
+from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import NorthmoorError
 from northmoor.core.export.spreadsheet_text import spreadsheet_text
 from northmoor.core.expr.formats import format_one
 from northmoor.core.layout.page.hit_testing import HitRegion
+from northmoor.core.model.data.queries import QueryColumn
 
 TRACE_HINT = tr(
     "Click a figure on the page to see its formula, the rows behind it, and whether plain SQL gives the same."
@@ -111,11 +113,10 @@ class TracePanel(QFrame):
 
     def copy_rows(self) -> None:
         """Put the rows behind the figure on the clipboard, for a spreadsheet."""
-        behind = (self.found.readings or self.found.rows) if self.found is not None else None
-        clipboard = QGuiApplication.clipboard()
-        if behind is not None and clipboard is not None:
-            clipboard.setText(spreadsheet_text(behind.table))
-            rows = tr_count(behind.table.num_rows, "{count} row", "{count} rows")
+        model, clipboard = self.rows.model(), QGuiApplication.clipboard()
+        if isinstance(model, RowsModel) and clipboard is not None:
+            clipboard.setText(spreadsheet_text(model.rows.table.rename_columns(model.titles)))
+            rows = tr_count(model.rowCount(), "{count} row", "{count} rows")
             self.message.emit(tr("Copied {rows}.").format(rows=rows), "good")
 
     def ask(self, document: Document, page: int, region: HitRegion) -> None:
@@ -156,7 +157,7 @@ class TracePanel(QFrame):
         for figure in found.figures:
             lines += self._figure(figure, format_one(figure.value, None, format_locale), format_locale)
         self._show_figures(lines or [_note(tr("It is a fixed text; nothing is computed for it."), "quiet")])
-        self.rows.setModel(RowsModel(behind, format_locale) if behind is not None else None)
+        self.rows.setModel(RowsModel(behind, format_locale, _titles(behind, document)) if behind is not None else None)
         self.copy.setVisible(behind is not None and behind.table.num_rows > 0)
         self.rows.resizeColumnsToContents()
 
@@ -189,6 +190,12 @@ class TracePanel(QFrame):
             column.addWidget(line)
         column.addStretch(1)
         replace_content(self._figures, body)
+
+
+def _titles(rows: Rows, document: Document) -> list[str]:
+    """What readers see of the columns of a query's rows."""
+    settings = {own.name: own for query in document.report.queries if query.name == rows.query for own in query.columns}
+    return [settings.get(name, QueryColumn(name=name)).shown_name for name in rows.names]
 
 
 class _RowsBehind(QTableView):

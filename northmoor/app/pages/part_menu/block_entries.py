@@ -5,13 +5,15 @@ from functools import partial
 from typing import Any, get_args
 
 from northmoor.app.language.translation import tr
+from northmoor.app.pages.field_texts import total_text
 from northmoor.app.pages.grid_steps import GridStep, grid_change, grid_steps
 from northmoor.app.pages.part_menu.entries import PartCommand, PartEntry, PartGroup
 from northmoor.app.pages.part_menu.format_target import format_group
-from northmoor.app.pages.part_menu.part_context import PartContext, total_text
+from northmoor.app.pages.part_menu.part_context import PartContext
 from northmoor.app.pages.part_menu.total_entries import row_entries
+from northmoor.app.widgets.kind_looks import kind_text
 from northmoor.app.widgets.property_editors import property_label, property_text
-from northmoor.core.expr.language import column_expression
+from northmoor.core.authoring.queries.field_choices import field_choices
 from northmoor.core.model import edits
 from northmoor.core.model.base import Part
 from northmoor.core.model.blocks.containers import GridBlock
@@ -76,16 +78,16 @@ def table_entries(context: PartContext) -> list[PartEntry]:
 def _levels(context: PartContext, table: TableBlock) -> tuple[PartCommand, ...]:
     add = partial(edits.add_level, table=table.name)
     return tuple(
-        context.command(field, partial(add, field=field, expression=column_expression(field)), sample=kind)
-        for field, kind in context.field_kinds.items()
+        context.field_command(each, partial(add, field=each.name, expression=each.expression))
+        for each in context.fields
     )
 
 
 def _columns(context: PartContext, table: TableBlock) -> tuple[PartCommand, ...]:
     add = partial(edits.add_column, table=table.name)
     return tuple(
-        context.command(field, partial(add, field=field, expression=column_expression(field)), sample=kind)
-        for field, kind in context.field_kinds.items()
+        context.field_command(each, partial(add, field=each.name, expression=each.expression))
+        for each in context.fields
     )
 
 
@@ -199,7 +201,7 @@ def text_entries(context: PartContext) -> list[PartEntry]:
         for parameter in context.report.parameters
     )
     fields = tuple(
-        context.command(text, partial(insert, slot=f"{{{value}}}"), sample=kind)
+        context.command(text, partial(insert, slot=f"{{{value}}}"), sample=kind_text(kind))
         for text, value, kind in _field_values(context)
     )
     pieces = tuple(
@@ -224,13 +226,13 @@ def _field_values(context: PartContext) -> Iterator[tuple[str, str, KindName]]:
     queries = [own for own in context.report.queries if own.name in kinds and around in (None, own.name)]
     for query in queries:
         begins = "" if around is not None else f"{query.name}."
-        for field, kind in kinds[query.name].items():
-            value, total = f"{begins}{column_expression(field)}", edits.column_setting(query, field).total
-            if total is not None and total in TOTALS:
-                named = f"{field} ({query.name})" if len(queries) > 1 else field
-                yield total_text(total, named), aggregate_of(total, value), kind
+        for field in field_choices(query, kinds[query.name]):
+            value = f"{begins}{field.expression}"
+            if edits.column_setting(query, field.name).total in TOTALS:
+                text = f"{total_text(field)} ({query.name})" if len(queries) > 1 else total_text(field)
+                yield text, aggregate_of(field.total, value), field.kind
             elif around is not None:
-                yield field, value, kind
+                yield field.shown_name, value, field.kind
 
 
 def _with_slot(report: Report, edition: str, block: str, slot: str) -> Report:

@@ -4,12 +4,13 @@ from functools import partial
 from typing import Any
 
 from northmoor.app.language.translation import tr
+from northmoor.app.pages.field_texts import total_text
 from northmoor.app.pages.part_menu.entries import PartCommand, PartEntry, PartGroup
 from northmoor.app.pages.part_menu.filter_entries import filter_entries
-from northmoor.app.pages.part_menu.part_context import PartContext, total_text
+from northmoor.app.pages.part_menu.part_context import PartContext
 from northmoor.core.authoring.chart_tables import has_figures, insert_figures
 from northmoor.core.authoring.format_choices import sample_text
-from northmoor.core.expr.language import bare_column, column_expression, is_one_aggregate
+from northmoor.core.expr.language import bare_column, is_one_aggregate
 from northmoor.core.model import edits
 from northmoor.core.model.blocks.chart import (
     Chart,
@@ -21,7 +22,6 @@ from northmoor.core.model.blocks.chart import (
 )
 from northmoor.core.model.blocks.text import literal_template
 from northmoor.core.model.edits import ChartPlace
-from northmoor.core.model.kinds.aggregates import aggregate_of
 from northmoor.core.model.kinds.mark_types import MARK_TYPES, MarkType
 from northmoor.core.model.report import Report
 from northmoor.core.sources.builder.edits import split_aggregate
@@ -169,23 +169,22 @@ def _choices(
 def _groups(context: PartContext, place: ChartPlace, step: str) -> tuple[PartCommand | None, ...]:
     chart = place.chart(context.report, context.edition.name)
     found: list[PartCommand | None] = []
-    for field, kind in context.field_kinds.items():
-        by = column_expression(field)
-        group = partial(edits.group_chart, place=place, step=step, field=field, expression=by)
-        level = getattr(chart, step)
-        found.append(context.command(field, group, sample=kind, is_on=level is not None and level.by == by))
+    level = getattr(chart, step)
+    for each in context.fields:
+        group = partial(edits.group_chart, place=place, step=step, field=each.name, expression=each.expression)
+        is_on = level is not None and level.by == each.expression
+        found.append(context.field_command(each, group, is_on=is_on))
     if getattr(chart, step) is not None and not (step == "category" and chart.mark.needs_category):
         found += [None, context.command(tr("None"), place.change(**{step: None}), "x")]
     return tuple(found)
 
 
 def _values(context: PartContext, place: ChartPlace) -> tuple[PartCommand, ...]:
-    found = []
-    for field, kind, name in context.field_totals(place.query(context.report, context.edition.name)):
-        value = aggregate_of(name, column_expression(field))
-        add = partial(edits.add_chart_measure, place=place, field=field, value=value)
-        found.append(context.command(total_text(name, field), add, sample=kind))
-    return tuple(found)
+    add = partial(edits.add_chart_measure, place=place)
+    return tuple(
+        context.field_command(each, partial(add, field=each.name, value=each.total_value), total_text(each))
+        for each in context.fields
+    )
 
 
 def _references(context: PartContext, place: ChartPlace, chart: Chart) -> tuple[PartCommand | None, ...]:

@@ -12,8 +12,6 @@ from northmoor.core.authoring import table_commands
 from northmoor.core.authoring.column_roles import column_format, default_aggregate
 from northmoor.core.authoring.derived_columns import DERIVED_COLUMNS, REPORT, add_derived_column
 from northmoor.core.authoring.format_choices import sample_text
-from northmoor.core.expr.language import column_expression
-from northmoor.core.layout.inline.formatting import is_numeric
 from northmoor.core.model import edits
 from northmoor.core.model.blocks.table import Column, Drawing, TableBlock
 from northmoor.core.model.edits.style_edits import changed_style
@@ -133,9 +131,10 @@ def _insertions(context: PartContext, table: TableBlock, column: Column, after: 
             context.tools.select(Selection("cell", table.name, "detail", None, changed.columns[at].name))
             context.tools.edit_in_place()
 
+    add = partial(edits.add_column, table=table.name, at=at)
     fields = [
-        context.command(f"{field}", partial(_add_field, table=table.name, field=field, at=at), sample=kind)
-        for field, kind in context.field_kinds.items()
+        context.field_command(each, partial(add, field=each.name, expression=each.expression))
+        for each in context.fields
     ]
     return (PartCommand(tr("Computed column…"), compute, "square-function"), None, *fields)
 
@@ -146,12 +145,8 @@ def _report(context: PartContext) -> Report:
     return report
 
 
-def _add_field(report: Report, edition: str, table: str, field: str, at: int) -> Report:
-    return edits.add_column(report, edition, table, field, column_expression(field), at)
-
-
 def _derived(context: PartContext, table: TableBlock, column: Column) -> tuple[PartCommand | None, ...]:
-    if column.value is None or not _is_number(context):
+    if column.value is None or not context.is_number(column.value):
         return ()
     found: list[PartCommand | None] = []
     for derived in DERIVED_COLUMNS:
@@ -161,10 +156,6 @@ def _derived(context: PartContext, table: TableBlock, column: Column) -> tuple[P
             add = partial(add_derived_column, table=table.name, column=column.name, derived=derived, window=window)
             found.append(context.command(text, add, help=tr(derived.help)))
     return tuple(found)
-
-
-def _is_number(context: PartContext) -> bool:
-    return context.pointed is not None and is_numeric(context.pointed.values.type)
 
 
 def _small_trend(context: PartContext, table: TableBlock, column: Column) -> PartCommand:
@@ -188,7 +179,7 @@ def _appearance(context: PartContext, table: TableBlock, column: Column) -> list
         for text, side, drawing in _ALIGNMENTS
     )
     found: list[PartEntry] = [PartGroup(tr("Align"), aligned, "text-align-start")]
-    if column.value is not None and _is_number(context):
+    if column.value is not None and context.is_number(column.value):
         red = table_commands.is_negative_red(table, column.name)
         negative = partial(table_commands.negative_in_red, table=table.name, column=column.name, on=not red)
         bars = column.draw is not None and column.draw.kind == "bar"

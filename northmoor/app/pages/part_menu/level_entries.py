@@ -9,7 +9,6 @@ from northmoor.app.pages.part_menu.format_target import format_group
 from northmoor.app.pages.part_menu.part_context import PartContext
 from northmoor.core.authoring import table_commands
 from northmoor.core.base.replace import replace
-from northmoor.core.expr.language import column_expression
 from northmoor.core.model import edits
 from northmoor.core.model.blocks.matrix import MatrixBlock
 from northmoor.core.model.blocks.table import TableBlock
@@ -174,10 +173,9 @@ def _first_groups(context: PartContext, table: TableBlock, name: str) -> tuple[P
 def _additions(context: PartContext, table: TableBlock, at: int) -> tuple[PartCommand | None, ...]:
     found: list[PartCommand | None] = []
     for place, where in ((at, tr("around it")), (at + 1, tr("inside it"))):
-        for field in context.field_kinds:
-            by = column_expression(field)
-            add = partial(edits.add_level, table=table.name, field=field, expression=by, at=place)
-            found.append(context.command(f"{field}, {where}", add))
+        for each in context.fields:
+            add = partial(edits.add_level, table=table.name, field=each.name, expression=each.expression, at=place)
+            found.append(context.command(f"{each.shown_name}, {where}", add))
         found.append(None)
     return tuple(found[:-1])
 

@@ -3,10 +3,11 @@
 from functools import partial
 
 from northmoor.app.language.translation import tr
+from northmoor.app.pages.field_texts import total_text
 from northmoor.app.pages.part_menu.entries import PartCommand, PartEntry, PartGroup
 from northmoor.app.pages.part_menu.format_target import format_group, highlight_command
-from northmoor.app.pages.part_menu.part_context import PartContext, total_text
-from northmoor.core.expr.language import bracketed, column_expression, is_one_aggregate
+from northmoor.app.pages.part_menu.part_context import PartContext
+from northmoor.core.expr.language import bracketed, is_one_aggregate
 from northmoor.core.expr.named_patterns import percent_pattern
 from northmoor.core.model import edits
 from northmoor.core.model.blocks.matrix import MatrixBlock, Measure
@@ -91,18 +92,17 @@ def _change_measure(report: Report, edition: str, matrix: str, measure: str, cha
 def _levels(context: PartContext, matrix: MatrixBlock, side: str) -> tuple[PartCommand | None, ...]:
     add = partial(edits.add_matrix_level, matrix=matrix.name, side=side)
     return tuple(
-        context.command(field, partial(add, field=field, expression=column_expression(field)), sample=kind)
-        for field, kind in context.field_kinds.items()
+        context.field_command(each, partial(add, field=each.name, expression=each.expression))
+        for each in context.fields
     )
 
 
 def _measures(context: PartContext, matrix: MatrixBlock) -> tuple[PartCommand | None, ...]:
-    found = []
-    for field, kind, name in context.field_totals(matrix.query):
-        value = aggregate_of(name, column_expression(field))
-        add = partial(edits.add_measure, matrix=matrix.name, field=field, value=value)
-        found.append(context.command(total_text(name, field), add, sample=kind))
-    return tuple(found)
+    add = partial(edits.add_measure, matrix=matrix.name)
+    return tuple(
+        context.field_command(each, partial(add, field=each.name, value=each.total_value), total_text(each))
+        for each in context.fields
+    )
 
 
 def _aggregates(context: PartContext, matrix: MatrixBlock, measure: Measure) -> tuple[PartCommand, ...]:

@@ -8,16 +8,16 @@ from typing import Any, Protocol
 from msgspec import Struct
 
 from northmoor.app.document_controller import DocumentController, ReportEdit, Selection
-from northmoor.app.language.translation import tr
 from northmoor.app.pages.part_menu.entries import PartCommand
+from northmoor.app.widgets.kind_looks import kind_text
 from northmoor.core.authoring.column_roles import default_aggregate, kind_in_words, totals_of_value
+from northmoor.core.authoring.queries.field_choices import FieldChoice, field_choices
 from northmoor.core.authoring.table_commands import printed_total
 from northmoor.core.checks.trace.pointed import PointedValue
 from northmoor.core.expr.formats import FormatLocale
 from northmoor.core.model import edits
 from northmoor.core.model.blocks.table import Column, TableBlock
-from northmoor.core.model.kinds.aggregates import NO_TOTAL, TOTALS, totals_of
-from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME, KindName
+from northmoor.core.model.kinds.value_kinds import KindName
 from northmoor.core.model.report import Edition, Report
 
 
@@ -50,8 +50,8 @@ class PartTools(Protocol):
 
 
 class PartContext(Struct, frozen=True, eq=False):
-    """`field_kinds` are the kinds of the columns of the query of the block, and `window_commands` gives a command of
-    the main menu by its name."""
+    """`query` is that of the block or of the records around it, `field_kinds` are the kinds of its columns, and
+    `window_commands` gives a command of the main menu by its name."""
 
     report: Report
     edition: Edition
@@ -59,6 +59,7 @@ class PartContext(Struct, frozen=True, eq=False):
     controller: DocumentController
     tools: PartTools
     pointed: PointedValue | None
+    query: str | None
     field_kinds: Mapping[str, KindName]
     window_command: Callable[[str], PartCommand]
 
@@ -83,15 +84,10 @@ class PartContext(Struct, frozen=True, eq=False):
         usual = default_aggregate(self.report, table, column)
         return printed_total(table, column.name) is not None or self.totals_of(column.value, usual)[0] == usual
 
-    def field_totals(self, query: str) -> list[tuple[str, KindName, str]]:
-        """The fields of a query with their kinds, and the aggregate that totals each: what the query says, else a sum
-        of numbers; a count of what has no sum."""
-        found = []
-        for field, kind in self.field_kinds.items():
-            total = edits.column_setting(self.report.query(query), field).total
-            usual = "count" if total == NO_TOTAL else total or "sum"
-            found.append((field, kind, totals_of(KIND_OF_NAME[kind].is_number, usual)[0]))
-        return found
+    @property
+    def fields(self) -> tuple[FieldChoice, ...]:
+        """The fields that can be chosen for the block."""
+        return field_choices(self.report.query(self.query), self.field_kinds) if self.query is not None else ()
 
     def edit(self, label: str, change: ReportEdit) -> Callable[[], bool]:
         """What makes an edit of the report when it is called."""
@@ -106,7 +102,6 @@ class PartContext(Struct, frozen=True, eq=False):
         """A command that makes an edit of the same name."""
         return PartCommand(text, self.edit(text.removesuffix("…"), change), drawing, change=change, **more)
 
-
-def total_text(aggregate: str, field: str) -> str:
-    """What the total of a field is called where it is chosen."""
-    return tr("{total} of {field}").format(total=tr(TOTALS[aggregate]), field=field)
+    def field_command(self, field: FieldChoice, change: ReportEdit, text: str = "", **more: Any) -> PartCommand:
+        """A command that takes a field, with what its values are beside it."""
+        return self.command(text or field.shown_name, change, sample=kind_text(field.kind), **more)

@@ -61,24 +61,26 @@ class PartMenu:
         found = self._canvas.pointed() if is_selected else self._canvas.first_instance(selection)
         return PartContext(
             report, edition, selection, self._controller, self._tools, self._pointed(found),
-            self._field_kinds(), self.window_command,
+            self._query(), self._field_kinds(), self.window_command,
         )  # fmt: skip
 
     def _pointed(self, found: tuple[int, HitRegion] | None) -> PointedValue | None:
         document = self._canvas.document_on(found[0]) if found is not None else None
         return pointed_value(document, *found) if found is not None and document is not None else None
 
-    def _field_kinds(self) -> dict[str, str]:
-        """The fields of the selected block's query, or of the records around it, with their kinds."""
+    def _query(self) -> str | None:
+        """The query of the selected block, or of the records around it."""
         edition, selection = self._controller.edition, self._controller.selection
         assert edition is not None
         block = next((each for each in edition.data_blocks if each.name == selection.block), None)
         if block is None:
             around = for_each_around(edition.blocks, selection.block)
-            query = around.query if around is not None else None
-        else:
-            query = block.query if isinstance(block, DataBlock) else None
-        return dict(self._controller.kinds.get(query, {})) if query is not None else {}
+            return around.query if around is not None else None
+        return block.query if isinstance(block, DataBlock) else None
+
+    def _field_kinds(self) -> dict[str, str]:
+        """The fields of that query with their kinds."""
+        return dict(self._controller.kinds.get(self._query() or "", {}))
 
     def completions(self) -> list[Completion]:
         """What can be written in an expression of the selected part."""

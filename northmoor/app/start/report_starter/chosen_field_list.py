@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QAbstractItemView, QHBoxLayout, QLabel, QListWidget,
 from northmoor.app.language.translation import tr
 from northmoor.app.pages.panels.role_choice_box import RoleChoiceBox
 from northmoor.app.widgets.icons import IconLabel, icon
-from northmoor.app.widgets.kind_looks import KIND_LOOKS
+from northmoor.app.widgets.kind_looks import KIND_LOOKS, kind_text
 from northmoor.app.widgets.theme import STONE_TEXT, ink
 from northmoor.core.authoring.starters.block_starters import BlockStarter, ChosenField, RoleChoice
 from northmoor.core.model.kinds.value_types import ValueType
@@ -51,7 +51,7 @@ class ChosenFieldList(QListWidget):
     def _row(self, at: int, each: ChosenField, starter: BlockStarter, kind: ValueType) -> QWidget:
         picture, label = IconLabel(KIND_LOOKS[kind.kind].icon), QLabel(each.field.label)
         label.setTextFormat(Qt.TextFormat.PlainText)
-        label.setToolTip(f"{each.field.name}: {kind}")
+        label.setToolTip(f"{each.field.name}: {kind_text(kind.kind)}")
         label.setMinimumWidth(20)
         roles = RoleChoiceBox(starter, each, kind.is_number, () if starter.lists_rows else (_NOT_SHOWN,))
         roles.setFixedWidth(128)

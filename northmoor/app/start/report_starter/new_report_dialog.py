@@ -34,16 +34,16 @@ from northmoor.app.start.report_starter.page_preview import PagePreview, page_pi
 from northmoor.app.start.report_starter.source_panel import SourcePanel
 from northmoor.app.start.report_starter.tick_list import TickList
 from northmoor.app.widgets.icons import icon
-from northmoor.app.widgets.kind_looks import KIND_LOOKS
+from northmoor.app.widgets.kind_looks import KIND_LOOKS, kind_text
 from northmoor.app.widgets.widget_tools import first_size, items_in_list
 from northmoor.app.worker import Worker
 from northmoor.core.authoring.starters.block_starters import ChosenField
-from northmoor.core.authoring.starters.field_roles import readable_name
 from northmoor.core.authoring.starters.new_report import first_rows, with_field_settings
 from northmoor.core.authoring.starters.report_layouts import REPORT_LAYOUTS, ReportLayout
 from northmoor.core.authoring.starters.starter_layouts import Field, listing
 from northmoor.core.authoring.starters.starter_query import filtered_report, starter_query
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.base.readable_names import readable_name
 from northmoor.core.checks.lack_of_room import turned, with_room
 from northmoor.core.document import Document
 from northmoor.core.errors import NorthmoorError
@@ -349,7 +349,7 @@ class NewReportDialog(QDialog):
         for field in read.fields:
             item = QListWidgetItem(icon(KIND_LOOKS[read.types[field.name].kind].icon), field.label)
             item.setData(Qt.ItemDataRole.UserRole, field.name)
-            item.setToolTip(f"{field.name}: {read.types[field.name]}")
+            item.setToolTip(f"{field.name}: {kind_text(read.types[field.name].kind)}")
             item.setCheckState(Qt.CheckState.Unchecked)
             self.fields.addItem(item)
         self.fields.blockSignals(False)

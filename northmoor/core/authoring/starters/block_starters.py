@@ -134,9 +134,11 @@ def _table(query: str, chosen: Sequence[ChosenField]) -> TableBlock:
 
 
 def _crossed(fields: Sequence[Field], first: str, second: str) -> list[ChosenField]:
-    """The first field whose values repeat has one role, the second another; the first that is totalled is a value."""
+    """The first field whose values repeat has one role, the next that crosses it another; the first that is totalled
+    is a value."""
     plain = [field for field in fields if field.total is None]
     plain.sort(key=lambda field: not (field.repeats or field.is_moment))
+    plain[1:] = sorted(plain[1:], key=lambda field: field.name in plain[0].nested)
     found = [ChosenField(field, role) for field, role in zip(plain, (first, second), strict=False)]
     totalled = next((field for field in fields if field.total is not None), None)
     return found if totalled is None else [*found, ChosenField(totalled, "value")]

@@ -3,7 +3,6 @@
 Keys, codes, years and other ordinals, and coordinates are never added up; rates and prices are averaged.
 """
 
-import re
 from collections.abc import Iterable
 
 import pyarrow as pa
@@ -80,9 +79,3 @@ def key_columns(tables: Iterable[CatalogTable]) -> frozenset[str]:
     return frozenset(
         column.name.lower() for table in tables for column in table.columns if column.is_key or column.references
     )
-
-
-def readable_name(name: str) -> str:
-    """A column's or file's name as readers see it: route_name becomes Route name."""
-    words = re.sub(r"[_\-]+", " ", name).strip()
-    return words[:1].upper() + words[1:] if words else name

@@ -7,18 +7,23 @@ from typing import Any
 
 import pyarrow.compute as pc
 
-from northmoor.core.authoring.propose_parameters import proposed_parameter
-from northmoor.core.authoring.starters.field_roles import MOMENT, field_role, key_columns, readable_name
+from northmoor.core.authoring.queries.propose_parameters import proposed_parameter
+from northmoor.core.authoring.starters.field_nesting import nested_fields
+from northmoor.core.authoring.starters.field_roles import MOMENT, field_role, key_columns
 from northmoor.core.authoring.starters.starter_layouts import (
     Field,
     listing,
 )
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.base.readable_names import readable_name
+from northmoor.core.base.replace import replace
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import Cancelled, NorthmoorError, Place, QueryError, ReportFileError, did_you_mean
 from northmoor.core.expr.identifiers import name_parts
 from northmoor.core.expr.language import column_expression
 from northmoor.core.model.data.queries import Query, QueryColumn
+from northmoor.core.model.edits import column_setting
+from northmoor.core.model.kinds.aggregates import NO_TOTAL
 from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME
 from northmoor.core.model.parameters import Parameter
 from northmoor.core.model.report import Report
@@ -98,19 +103,22 @@ def fields_of(rows: Rows, query: Query, keys: Collection[str] = ()) -> tuple[Fie
 
     `keys` are the names, in lower case, of columns that the catalogue has as keys.
     """
-    settings = {column.name: column for column in query.columns}
     found = []
     for name, kind in zip(rows.names, rows.types, strict=True):
-        own, values = settings.get(name), rows.table[name]
+        own, values = column_setting(query, name), rows.table[name]
         role = field_role(name, kind, values, name.lower() in keys)
-        total = own.total if own is not None and own.total is not None else role.total
-        label = (own.label if own is not None else None) or readable_name(name)
+        total = own.total if own.total is not None else role.total
         distinct = pc.count_distinct(values).as_py()
         repeats = len(values) < _FEW or 2 * distinct <= len(values)
-        written = role.format if kind.kind == "integer" else None
-        shown_total = None if total == "none" else total
-        found.append(Field(name, column_expression(name), label, shown_total, role is MOMENT, written, repeats))
-    return tuple(found)
+        found.append(
+            Field(
+                name, column_expression(name), own.shown_name, None if total == NO_TOTAL else total, role is MOMENT,
+                role.format if kind.kind == "integer" else None, repeats,
+            )
+        )  # fmt: skip
+    plain = [field.name for field in found if field.total is None and field.repeats and not field.is_moment]
+    nested = nested_fields(rows.table, plain) if len(rows.table) >= _FEW else {}
+    return tuple(replace(field, nested=nested.get(field.name, ())) for field in found)
 
 
 def keys_read(report: Report, query: Query, library: Library, stop: CancelToken) -> frozenset[str]:

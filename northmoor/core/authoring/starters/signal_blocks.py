@@ -70,7 +70,7 @@ def measured_table_block(report: Report, query: Query) -> Block:
     """A table of a query's columns, but for those that say the same in each row."""
     shown = [column for column in query.columns if column.name not in _LEFT_OUT and not column.hidden]
     shown = shown or list(query.columns)
-    table = table_of_fields(query.name, [(c.name, f'"{c.name}"', c.label or c.name) for c in shown], (), {})
+    table = table_of_fields(query.name, [(c.name, f'"{c.name}"', c.shown_name) for c in shown], (), {})
     columns = tuple(map(_column, shown))
     styles = {name: known_style(report, str(getattr(table, name))) for name in ("style", "head_style")}
     return table.but(name=query.name, columns=columns, space_after=12_000, **styles)

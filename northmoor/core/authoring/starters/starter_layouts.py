@@ -114,7 +114,8 @@ def listing_total_row(
 class Field(Struct, frozen=True):
     """A field of a query: its name, the expression that means it, what readers call it, and how it is totalled, if at
     all. `is_moment`: its months make better groups than its days; `format`: how its numbers are written; `repeats`: it
-    has so few values that they make groups of several rows."""
+    has so few values that they make groups of several rows; `nested`: the fields that it has no crossing with, as each
+    of its values goes with one of theirs, or each of theirs with one of its."""
 
     name: str
     expression: str
@@ -123,6 +124,7 @@ class Field(Struct, frozen=True):
     is_moment: bool = False
     format: str | None = None
     repeats: bool = True
+    nested: tuple[str, ...] = ()
 
 
 def empty_report(title: str) -> Report:

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 
 from msgspec import Struct
 
-from northmoor.core.authoring.query_filters import (
+from northmoor.core.authoring.queries.query_filters import (
     expression_of,
     filter_query_by_parameter,
     value_sql,

@@ -25,6 +25,7 @@ from northmoor.core.compute.table.evaluation import TableData
 from northmoor.core.document import Document
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import LayoutError, Place
+from northmoor.core.expr.language import bare_column
 from northmoor.core.layout.chart.facets import ChartView
 from northmoor.core.layout.flow.fragments import ChartFragment, TableFragmentOnPage
 from northmoor.core.layout.page.hit_testing import HitRegion
@@ -48,7 +49,10 @@ def trace_mark(document: Document, page: int, region: HitRegion, stop: CancelTok
         fault = found.fault or found.faults.get(number)
         answer = Verification(why_not=fault.message) if fault is not None else asking.verify(text, cell, stop)
         figures.append(Figure(text, None if fault is not None else found.values[number].as_py(), answer, len(behind)))
-    keys_of_scope = [f"{level.name} = {text}" for level, text in view.mark_texts(region.printed, region.number)]
+    keys_of_scope = [
+        f"{bare_column(level.by) or level.name} = {text}"
+        for level, text in view.mark_texts(region.printed, region.number)
+    ]
     keys_of_scope = [f"{level} = {key}" for level, key in _host_groups(document, region, view)] + keys_of_scope
     own = document.rows[view.query]
     fetched = own.table.take(pa.array(behind if numbers is None else numbers[behind]))

@@ -330,7 +330,7 @@ class ExpressionCompiler:
         if not columns:
             what = f"outside a table, name the query of a column, as in sum(query.{node.name})"
             raise self.error_at(what, node)
-        raise self.error_at(f"there is no column {node.name!r}. {did_you_mean(node.name, columns)}", node)
+        raise self.error_at(f"there is no field {node.name!r}. {did_you_mean(node.name, columns)}", node)
 
     def _parameter(self, name: str) -> exp.Expr:
         if name not in self.compiler.values.by_name:

@@ -7,10 +7,11 @@ from typing import TypeVar
 from msgspec import Struct, field
 
 from northmoor.core.base.cancellation import CancelToken
+from northmoor.core.base.phrases import phrase
 from northmoor.core.compute.evaluate.per_page import compute_page_expressions
 from northmoor.core.compute.evaluate.scope_cells import Computed
 from northmoor.core.engine.rows import Rows
-from northmoor.core.errors import ExpressionError, LayoutError, Place
+from northmoor.core.errors import ExpressionError, LayoutError, Place, ended
 from northmoor.core.expr.language import parse
 from northmoor.core.model.base import GroupingLevel
 from northmoor.core.model.blocks.block_types import Block
@@ -178,7 +179,7 @@ def _visible(text: str | None, computed: Mapping[str, Computed], place: Place, f
     if fault is None and not isinstance(value, bool | None):
         fault = f"{text!r} says neither yes nor no, but {value!r}; write a comparison"
     if fault is not None:
-        faults.append(LayoutError(f"Whether it is visible cannot be decided: {fault.rstrip('.')}.", place))
+        faults.append(LayoutError(f"Whether it is visible cannot be decided: {ended(fault)}", place))
         return True
     return bool(value)
 
@@ -193,7 +194,7 @@ def _whole_number(
     if fault is None and (value is None or (isinstance(value, int) and 1 <= value <= _MOST)):
         return value
     message = fault or f"{text!r} is {value}, and a whole number from 1 is wanted"
-    faults.append(LayoutError(f"{what} cannot be decided: {message.rstrip('.')}.", place))
+    faults.append(LayoutError(phrase(f"{what} cannot be decided: {ended(message)}"), place))
     return None
 
 

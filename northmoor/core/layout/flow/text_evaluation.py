@@ -6,7 +6,7 @@ from typing import Any
 from msgspec import Struct, field
 
 from northmoor.core.base.replace import replace
-from northmoor.core.errors import NorthmoorError, Place
+from northmoor.core.errors import NorthmoorError, Place, ended
 from northmoor.core.expr.language import parse
 from northmoor.core.layout.context import FAULT_COLOR, LayoutContext
 from northmoor.core.layout.flow.layout_pass import RecordScope, StageResults
@@ -45,7 +45,7 @@ class TextEvaluator(Struct, frozen=True, eq=False):
         except NorthmoorError as error:
             value, fault = None, error.message
         if fault is not None:
-            message = f"Whether it is visible cannot be decided: {fault.rstrip('.')}."
+            message = f"Whether it is visible cannot be decided: {ended(fault)}"
             self.context.find("undecided", Place(block=block.name), message)
             return True
         return value is not None and bool(value.as_py())

@@ -13,7 +13,7 @@ from northmoor.core.compute.evaluate.scope_cells import Computed, Fault
 from northmoor.core.compute.evaluate.slots import template_of
 from northmoor.core.compute.groups.boundaries import ScopedExpression
 from northmoor.core.compute.table.evaluation import TableData
-from northmoor.core.errors import ExpressionError, Place
+from northmoor.core.errors import ExpressionError, Place, ended
 from northmoor.core.expr.formats import FormatLocale, even_pattern, format_values
 from northmoor.core.expr.label_numbers import LABEL_PATTERN, are_years, is_label_number
 from northmoor.core.expr.language import bare_column, parse
@@ -294,7 +294,6 @@ def report_faults(cell: CellTexts, place: Place, context: LayoutContext) -> None
     message = cell.messages[0].rstrip(".")
 
     def message_of(count: int) -> str:
-        cells = f" ({count:,} cells)" if count > 1 else ""
-        return f"{message}{cells}." if cells or message[-1] not in "?!" else message
+        return f"{message} ({count:,} cells)." if count > 1 else ended(message)
 
     context.count("faulty cell", place, len(cell.faulty), message_of)

@@ -356,9 +356,13 @@ def _closes(part: TableFragmentOnPage, row: int, depth: int) -> bool:
     flow = part.layout.rows
     if row + 1 >= len(flow):
         return True
-    groups = part.layout.data.levels[depth].top_of[part.layout.data.group_of_row[depth]]
+    data = part.layout.data
     here, there = int(flow.position[row]), int(flow.position[row + 1])
-    if there >= len(groups) or bool(groups[here] != groups[there]):
+    if there >= data.rows:
+        return True
+    inner = data.group_of_row[depth][[here, there]]
+    own, following_group = data.levels[depth].top_of[inner]
+    if own != following_group:
         return True
     following = flow.kinds[flow.kind[row + 1]]
     return following.after and _is_around(following, depth)

@@ -8,7 +8,7 @@ from msgspec import Struct
 
 from northmoor.core.base.replace import replace
 from northmoor.core.compute.evaluate.scope_cells import Computed
-from northmoor.core.errors import ExpressionError, Place
+from northmoor.core.errors import ExpressionError, Place, ended
 from northmoor.core.expr.language import parse
 from northmoor.core.layout.context import LayoutContext
 from northmoor.core.layout.graphics.display_list import Layer, SharedSourceRef, SourceRef, TurnedTexts
@@ -71,7 +71,7 @@ def lay_out_watermark(
         try:
             shown = _shown(computed[parse(watermark.visible).text])
         except ExpressionError as error:
-            message = f"Whether it is visible cannot be decided: {error.message.rstrip('.')}."
+            message = f"Whether it is visible cannot be decided: {ended(error.message)}"
             context.find("undecided", Place(block="watermark"), message)
     return WatermarkLayout(watermark, texts, shown, context)
 

@@ -130,7 +130,7 @@ class CellLayout(Struct, frozen=True, eq=False):
     def link(self, instance: int) -> str | None:
         """The address that an instance opens, if it is one that a page may open."""
         address = self.links.text(instance) if self.links is not None else ""
-        return address if is_sound(address) else None
+        return address if address and is_sound(address) else None
 
     def look_of(self, instance: int) -> ResolvedStyle:
         """How an instance looks."""

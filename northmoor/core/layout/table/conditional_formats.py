@@ -9,8 +9,9 @@ import pyarrow.compute as pc
 from msgspec import Struct
 
 from northmoor.core.base.arrays import Bools
+from northmoor.core.base.phrases import phrase
 from northmoor.core.compute.groups.boundaries import ScopedExpression
-from northmoor.core.errors import ExpressionError, Place
+from northmoor.core.errors import ExpressionError, Place, ended
 from northmoor.core.expr.language import parse
 from northmoor.core.layout.context import LayoutContext
 from northmoor.core.layout.inline.formatting import Source, is_numeric
@@ -70,18 +71,20 @@ def combine(rows: MatchedFormats | None, cells: MatchedFormats | None) -> Matche
 def _is_matched(
     rule: ConditionalFormat, scope: int, source: Source, count: int, place: Place, context: LayoutContext
 ) -> Bools:
-    """Where a condition holds; one that cannot be asked holds nowhere and is reported."""
+    """Where a condition holds; one that cannot be decided holds nowhere and is reported."""
     try:
         parse(rule.when)
     except ExpressionError as error:
-        context.find("faulty rule", place, error.message)
+        context.find("faulty condition", place, error.message)
         return np.zeros(count, bool)
     computed = source.cells[ScopedExpression(scope, rule.when)]
     fault = computed.fault.message if computed.fault else next((f.message for f in computed.faults.values()), None)
     if fault is None and not pa.types.is_boolean(computed.values.type):
         fault = f"{rule.when!r} says neither yes nor no; write a comparison"
     if fault is not None:
-        context.find("faulty rule", place, f"Its rule cannot be asked: {fault.rstrip('.')}.")
+        context.find(
+            "faulty condition", place, phrase(f"The condition of its format cannot be decided: {ended(fault)}")
+        )
     if computed.fault or not pa.types.is_boolean(computed.values.type):
         return np.zeros(count, bool)
     return np.asarray(pc.fill_null(computed.values, False).to_numpy(zero_copy_only=False), bool)

@@ -4,6 +4,7 @@ from typing import Annotated
 
 from pydantic import Field, model_validator
 
+from northmoor.core.base.readable_names import readable_name
 from northmoor.core.model.base import Identifier, Name, Part, unique_names
 from northmoor.core.model.data.signal_logs import SignalLog
 from northmoor.core.model.data.signal_queries import SignalQuery
@@ -26,6 +27,11 @@ class QueryColumn(Part):
     """CLDR pattern for its values, such as #,##0.00."""
     hidden: bool = False
     """Whether it is kept from the lists of fields. Expressions can still use it."""
+
+    @property
+    def shown_name(self) -> str:
+        """Its name as readers see it."""
+        return self.label or readable_name(self.name)
 
 
 class LinkedColumns(Part):

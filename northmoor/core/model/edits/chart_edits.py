@@ -72,13 +72,11 @@ def new_chart(
     totalled = next((column for column in settings if column.total not in (None, "none")), None)
     category = None
     if plain is not None:
-        category = ChartLevel(
-            name="category", by=expression(plain.name), title=literal_template(plain.label or plain.name)
-        )
+        category = ChartLevel(name="category", by=expression(plain.name), title=literal_template(plain.shown_name))
     measure = ChartMeasure(name="count", value="count(*)", title="Count")
     if totalled is not None:
         value = aggregate_of(str(totalled.total), expression(totalled.name))
-        measure = ChartMeasure(name=totalled.name, value=value, title=literal_template(totalled.label or totalled.name))
+        measure = ChartMeasure(name=totalled.name, value=value, title=literal_template(totalled.shown_name))
     return ChartBlock(name="chart", query=query, category=category, measures=(measure,), space_after=12_000)
 
 
@@ -95,8 +93,8 @@ def draw_in_cell(
 def group_chart(report: Report, edition: str, place: ChartPlace, step: str, field: str, expression: str) -> Report:
     """Group a chart's categories, series or panels by a field."""
     chart = place.chart(report, edition)
-    label = column_setting(report.query(place.query(report, edition)), field).label
-    level = ChartLevel(name=step, by=expression, title=literal_template(label or field))
+    shown = column_setting(report.query(place.query(report, edition)), field).shown_name
+    level = ChartLevel(name=step, by=expression, title=literal_template(shown))
     return place.put(report, edition, chart.but(**{step: level}))
 
 
@@ -145,9 +143,9 @@ def change_chart_level(report: Report, edition: str, place: ChartPlace, step: st
 def add_chart_measure(report: Report, edition: str, place: ChartPlace, field: str, value: str) -> Report:
     """Draw one more value."""
     chart = place.chart(report, edition)
-    label = column_setting(report.query(place.query(report, edition)), field).label
+    shown = column_setting(report.query(place.query(report, edition)), field).shown_name
     name = unused_name(field, [measure.name for measure in chart.measures])
-    added = ChartMeasure(name=name, value=value, title=literal_template(label or field))
+    added = ChartMeasure(name=name, value=value, title=literal_template(shown))
     return place.put(report, edition, chart.but(measures=(*chart.measures, added)))
 
 

@@ -46,7 +46,7 @@ def add_matrix_level(report: Report, edition: str, matrix: str, side: str, field
     block = matrix_of(report, edition, matrix)
     setting = column_setting(report.query(block.query), field)
     name = unused_name(field, [level.name for level in (*block.rows, *block.columns)])
-    added = MatrixLevel(name=name, by=expression, title=literal_template(setting.label or field))
+    added = MatrixLevel(name=name, by=expression, title=literal_template(setting.shown_name))
     return put_block(report, edition, block.but(**{side: (*getattr(block, side), added)}))
 
 
@@ -104,7 +104,7 @@ def add_measure(report: Report, edition: str, matrix: str, field: str, value: st
     block = matrix_of(report, edition, matrix)
     setting = column_setting(report.query(block.query), field)
     name = unused_name(field, [measure.name for measure in block.measures])
-    added = Measure(name=name, value=value, title=literal_template(setting.label or field))
+    added = Measure(name=name, value=value, title=literal_template(setting.shown_name))
     return put_block(report, edition, block.but(measures=(*block.measures, added)))
 
 

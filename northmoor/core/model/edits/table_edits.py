@@ -45,7 +45,7 @@ def add_column(report: Report, edition: str, table: str, field: str, expression:
     block = table_of(report, edition, table)
     setting = column_setting(report.query(block.query), field)
     name = unused_name(field, [c.name for c in block.columns])
-    column = Column(name=name, value=expression, title=literal_template(setting.label or field))
+    column = Column(name=name, value=expression, title=literal_template(setting.shown_name))
     place = len(block.columns) if at is None else at
     return change_block(report, edition, table, columns=(*block.columns[:place], column, *block.columns[place:]))
 

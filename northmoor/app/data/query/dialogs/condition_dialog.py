@@ -26,7 +26,7 @@ from northmoor.app.language.period_text import shown_period, typed_period
 from northmoor.app.language.translation import number_text, tr
 from northmoor.app.widgets.icons import icon
 from northmoor.app.widgets.widget_tools import items_in_list
-from northmoor.core.authoring.query_filters import period_condition, period_parameter
+from northmoor.core.authoring.queries.query_filters import period_condition, period_parameter
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import NorthmoorError, QueryError

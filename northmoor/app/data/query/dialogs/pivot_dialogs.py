@@ -22,7 +22,7 @@ from northmoor.app.data.query.sentence_text import value_words
 from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import in_sentence, number_text, tr
 from northmoor.app.widgets.widget_tools import items_in_list
-from northmoor.core.authoring.query_filters import value_sql
+from northmoor.core.authoring.queries.query_filters import value_sql
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import NorthmoorError, QueryError

@@ -1,7 +1,7 @@
 """A call of a database's routine as SQL, with a parameter for each of its arguments."""
 
-from northmoor.core.authoring.starters.field_roles import readable_name
 from northmoor.core.authoring.table_commands import parameter_name
+from northmoor.core.base.readable_names import readable_name
 from northmoor.core.expr.identifiers import sql_table
 from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME
 from northmoor.core.model.parameters import Parameter

@@ -5,8 +5,8 @@ from datetime import date, datetime
 from decimal import Decimal
 from typing import Any
 
-from northmoor.core.authoring.starters.field_roles import readable_name
 from northmoor.core.authoring.table_commands import parameter_name
+from northmoor.core.base.readable_names import readable_name
 from northmoor.core.errors import QueryError
 from northmoor.core.expr.identifiers import bare_or_quoted
 from northmoor.core.model import edits
@@ -113,7 +113,7 @@ def filter_query_by_parameter(report: Report, query: Query, column: str, kind: K
         steps=sentence.steps,
     )
     report = edits.add_query(report, Query(name=listed, connection=query.connection, sql=select_sql(choices)))
-    label = edits.column_setting(query, column).label or readable_name(column)
+    label = edits.column_setting(query, column).shown_name
     parameter = Parameter(
         name=name, label=label, kind=kind, required=False, choices_from=ChoicesFrom(query=listed, value=column)
     )

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Mapping, Sequence
 
-from northmoor.core.authoring.query_filters import expression_of
+from northmoor.core.authoring.queries.query_filters import expression_of
 from northmoor.core.errors import NorthmoorError
 from northmoor.core.expr.identifiers import bare_or_quoted
 from northmoor.core.model import edits

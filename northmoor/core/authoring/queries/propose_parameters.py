@@ -1,6 +1,6 @@
 """Proposals: the parameter that a placeholder wants, and the condition by which a query uses a parameter."""
 
-from northmoor.core.authoring.query_filters import expression_of
+from northmoor.core.authoring.queries.query_filters import expression_of
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.errors import NorthmoorError, QueryError
 from northmoor.core.expr.placeholders import placeholders
