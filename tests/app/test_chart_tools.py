@@ -165,7 +165,7 @@ def test_a_chart_is_drawn_in_a_heading_and_changed_there(window: Window, qtbot: 
     found = ChartPlace(TABLE, cell.place, "month").chart(report, window.controller.edition.name)
     assert [(level.name, level.by) for level in found.levels] == [("category", "month"), ("series", "season")]
     assert [measure.value for measure in found.measures] == ["count(*)"]
-    assert any("Value · sailings" in text for text, _ in window.pages.contents.parts())
+    assert any("Value · Sailings" in text for text, _ in window.pages.contents.parts())
     window.controller.select(chosen)
     press(window, "Remove the chart")
     settle(window, qtbot)

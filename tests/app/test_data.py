@@ -539,6 +539,7 @@ def test_totals_are_checked_and_rows_exported(
     assert (len(table.rows), len(table.columns)) == (9, 12)
     data.actions_of_rows.totals.total.setCurrentIndex(data.actions_of_rows.totals.total.findData("count"))
     qtbot.waitUntil(lambda: data.actions_of_rows.totals.view.model().table.cells[(), ()] == 94, timeout=5_000)
+    assert data.actions_of_rows.totals.measure.currentText() == "Fares"
     data.actions_of_rows.totals.close()
     target = tmp_path / "out.parquet"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(target), ""))

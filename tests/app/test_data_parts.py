@@ -80,8 +80,8 @@ def test_crossed_totals_show_gaps_and_both_sides_totals(qtbot: QtBot, rows: Rows
     model = CrossTotalsModel(cross_totals(rows, ["route"], ["day"], "sum", "fare", CancelToken()), FormatLocale())
     assert (model.rowCount(), model.columnCount()) == (4, 13)
     heads = [model.headerData(n, Qt.Orientation.Vertical) for n in range(4)]
-    assert heads == ["TQ-IL", "TQ-SK", "blank", "all"]
-    assert model.headerData(12, Qt.Orientation.Horizontal) == "all"
+    assert heads == ["TQ-IL", "TQ-SK", "blank", "All"]
+    assert model.headerData(12, Qt.Orientation.Horizontal) == "All"
     assert model.index(3, 12).data() == "448.50"
     assert model.index(1, 1).data() == "–"
     assert not model.index(1, 1).data(Qt.ItemDataRole.BackgroundRole)
@@ -193,7 +193,8 @@ def test_passwords_that_cannot_be_read_are_said_in_the_dialog(
 def test_names_in_quotes_are_completed_by_their_letters(qtbot: QtBot) -> None:
     editor = SqlEditor()
     qtbot.addWidget(editor)
-    editor.set_completions(['"Odd Name"', "oddly", 'archive."Port.log"'])
+    with qtbot.waitSignal(editor._words.apiPreparationFinished):  # which a thread of its own makes
+        editor.set_completions(['"Odd Name"', "oddly", 'archive."Port.log"'])
     editor.show()
     editor.activateWindow()
     editor.setFocus()

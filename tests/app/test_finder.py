@@ -27,7 +27,7 @@ def find(window: Window, words: str, qtbot: QtBot, downs: int = 0) -> list[str]:
 
 def test_parts_fields_and_commands_are_found(window: Window, qtbot: QtBot) -> None:
     assert find(window, "total route tickets", qtbot)[0].startswith(
-        "Table · fares-table › Level 1 · route › Total › tickets"
+        "Table · fares-table › Level 1 · route › Total › Tickets"
     )
     assert window.controller.selection == Selection("cell", "fares-table", "total", "route", "tickets")
     found = find(window, "season group", qtbot)

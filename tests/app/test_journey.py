@@ -145,7 +145,7 @@ def test_a_selected_cell_lights_up_all_its_instances(window: Window, qtbot: QtBo
     assert lit == [first, *others]
     chosen = window.pages.contents.currentItem()
     assert chosen is not None
-    assert chosen.text(0) == "tickets"
+    assert chosen.text(0) == "Tickets"
 
 
 def test_a_second_click_edits_the_cell(window: Window, qtbot: QtBot) -> None:

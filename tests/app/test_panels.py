@@ -174,6 +174,8 @@ def test_contents_follow_the_report_and_keep_what_is_folded(window: Window, qtbo
     names = [item.text(0) for item in contents._items()]
     assert names[:3] == ["Page", "Page header", "tarrow.png"]
     assert "Level 1 · route" in names
+    total = names.index("Total")
+    assert names[total + 1 : total + 5] == ["Route / month", "Sailings", "Tickets", "Fares, €"]
     level = next(item for item in contents._items() if item.text(0) == "Level 1 · route")
     level.setExpanded(False)
     window.pages.set_width(TABLE, "fares", 99_000)

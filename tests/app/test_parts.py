@@ -34,7 +34,7 @@ def test_a_clicked_title_or_cell_is_its_column(window: Window, qtbot: QtBot, row
     qtbot.mouseClick(window.pages.canvas.viewport(), LEFT, pos=point_on(window, region))
     do(window, "remove")
     assert columns(window) == [name for name in before if name != "tickets"]
-    assert window._notice.toolTip() == "Removed the column tickets; Ctrl+Z brings it back."
+    assert window._notice.toolTip() == "Removed the column “Tickets”; Ctrl+Z brings it back."
     assert window.controller.selection == Selection("cell", TABLE, row, None, "fares")
     do(window, "undo")
     window.controller.select(Selection("cell", TABLE, row, None, "tickets"))
@@ -52,9 +52,9 @@ def test_a_total_is_emptied_and_a_row_or_level_goes_alone(window: Window) -> Non
     blocks, had = names(window), report_text(window.controller.report)
     total = Selection("cell", TABLE, "total", "route", "fares")
     for selection, name in (
-        (total, "the total fares"),
+        (total, "the total “Fares, €”"),
         (Selection("row", TABLE, "total", "route"), "the total of route"),
-        (Selection("level", TABLE, level="route"), "the level route"),
+        (Selection("level", TABLE, level="route"), "the level “route”"),
         (Selection("header", "header"), "the header"),
     ):
         window.controller.select(selection)
@@ -66,9 +66,9 @@ def test_a_total_is_emptied_and_a_row_or_level_goes_alone(window: Window) -> Non
         assert report_text(window.controller.report) == had
     window.controller.select(total)
     do(window, "cut")
-    assert "the total fares cannot" in window._notice.toolTip()
+    assert "the total “Fares, €” cannot" in window._notice.toolTip()
     do(window, "duplicate")
-    assert "the total fares cannot be duplicated" in window._notice.toolTip()
+    assert "the total “Fares, €” cannot be duplicated" in window._notice.toolTip()
     assert report_text(window.controller.report) == had
     window.controller.select(Selection("row", TABLE, "total", "route"))
     do(window, "duplicate")
@@ -114,6 +114,6 @@ def test_what_was_done_can_be_read_while_the_pages_are_made_again(window: Window
     window.controller.select(Selection("cell", TABLE, "total", "route", "fares"))
     do(window, "remove")
     settle(window, qtbot)
-    assert window._notice.text() == "Removed the total fares; Ctrl+Z brings it back."
+    assert window._notice.text() == "Removed the total “Fares, €”; Ctrl+Z brings it back."
     window.tell("That is no length.", "fault")
     assert window._notice.text() == "That is no length."

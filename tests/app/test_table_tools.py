@@ -111,7 +111,7 @@ def test_rows_of_pages_and_further_rows_are_added_and_taken_out(window: Window, 
     settle(window, qtbot)
     assert "carry" in shown_kinds(window)
     names = [text for text, _ in window.pages.contents.parts()]
-    assert f"Table · {TABLE} › Page total › fares" in names
+    assert f"Table · {TABLE} › Page total › Fares, €" in names
     window.controller.select(Selection("level", TABLE, level="route"))
     press(window, "Add another total row")
     window.controller.select(Selection("cell", TABLE, "total", "route", "fares", 1))

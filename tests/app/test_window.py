@@ -281,6 +281,8 @@ def test_help_is_searched_and_explains_what_has_the_keyboard(window: Window, qtb
     help_window.search.clear()
     help_window.text.anchorClicked.emit(QUrl("tables.md#trace"))
     assert help_window.list.currentItem().text() == "Tables › Trace"
+    help_window.text.anchorClicked.emit(QUrl("pages.md"))
+    assert "Headers and footers" in help_window.text.toPlainText()  # an introduction leads to its sections
     window.actions_by_name["news"].trigger()
     assert "What's new" in help_window.text.toPlainText()
     help_window.close()

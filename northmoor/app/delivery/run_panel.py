@@ -113,7 +113,7 @@ class DetailPanel(QWidget):
             values = " · ".join(f"{name} {value}" for name, value in order.values.items())
             own = [(tr("Report"), Path(order.report).stem), (tr("Values"), values or tr("the report's own"))]
             own += (
-                [(tr("Each"), order.bundle.for_each or tr("row of {query}").format(query=order.bundle.query))]
+                [(tr("For each"), order.bundle.for_each or tr("row of {query}").format(query=order.bundle.query))]
                 if order.bundle
                 else []
             )

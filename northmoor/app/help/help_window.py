@@ -89,7 +89,8 @@ class HelpWindow(QDialog):
         if item is None:
             return
         topic: Topic = item.data(_TOPIC)
-        self.text.show_text(topic.text, about)
+        inside = [each for each in self._topics if each.guide == topic.guide and each.section and not topic.section]
+        self.text.show_text("\n".join((topic.text, *(each.link for each in inside))), about)
 
     def _follow(self, url: QUrl) -> None:
         """Go to another guide; what is not of the help is only named, never opened."""

@@ -32,6 +32,11 @@ class Topic(Struct, frozen=True):
         words = re.sub(r"[^\w\s-]", "", self.title.rpartition(" › ")[2].lower())
         return re.sub(r"\s", "-", words)
 
+    @property
+    def link(self) -> str:
+        """A line of a list that leads to it."""
+        return f"- [{self.title.rpartition(' › ')[2]}]({self.guide}.md#{self.anchor})"
+
     def has(self, words: Sequence[str]) -> bool:
         """Whether all words are in it."""
         everything = f"{self.title} {self.text}".lower()

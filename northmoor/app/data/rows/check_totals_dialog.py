@@ -1,13 +1,14 @@
 """Check totals: a query's rows crossed by chosen columns, with totals on both sides, for comparing by eye."""
 
+from collections.abc import Sequence
 from typing import Any
 
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt, pyqtSignal
 from PyQt6.QtGui import QFont
-from PyQt6.QtWidgets import QComboBox, QDialog, QHBoxLayout, QLabel, QTableView, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QDialog, QGridLayout, QLabel, QTableView, QVBoxLayout, QWidget
 
 from northmoor.app.language.core_sentences import core_text
-from northmoor.app.language.translation import in_sentence, tr
+from northmoor.app.language.translation import tr
 from northmoor.app.widgets.theme import LIT, MIST, ink
 from northmoor.app.widgets.widget_tools import close_row, set_style_name
 from northmoor.app.worker import Worker
@@ -59,7 +60,7 @@ class CrossTotalsModel(QAbstractTableModel):
         if role != Qt.ItemDataRole.DisplayRole:
             return None
         key = (self._columns if orientation == Qt.Orientation.Horizontal else self._rows)[section]
-        return " · ".join(self._text(value) for value in key) if key else "all"
+        return " · ".join(self._text(value) for value in key) if key else tr("All")
 
     def _text(self, value: Any) -> str:
         return tr("blank") if value is None else format_one(value, "0" if type(value) is int else None, self._customs)
@@ -67,13 +68,15 @@ class CrossTotalsModel(QAbstractTableModel):
 
 class CheckTotalsDialog(QDialog):
     """Lets columns be chosen for rows and columns, and a measure; the totals follow at once. With a column that is
-    `crossed`, it begins with how many rows have each of its values and of another column's."""
+    `crossed`, it begins with how many rows have each of its values and of another column's. `titles` are what readers
+    see of the columns."""
 
     made = pyqtSignal(object)
 
     def __init__(
         self,
         rows: Rows,
+        titles: Sequence[str],
         format_locale: FormatLocale,
         worker: Worker,
         parent: QWidget | None = None,
@@ -83,17 +86,17 @@ class CheckTotalsDialog(QDialog):
         self.setWindowTitle(tr("Check totals of {query}").format(query=rows.query))
         self.resize(860, 560)
         self._shown, self._customs, self._worker = rows, format_locale, worker
+        self._titles = dict(zip(rows.names, titles, strict=True))
         texts = [n for n, kind in zip(rows.names, rows.types, strict=True) if not kind.is_number] or list(rows.names)
         days = [n for n, kind in zip(rows.names, rows.types, strict=True) if kind.kind == "date" and n != texts[0]]
         numbers = [n for n, kind in zip(rows.names, rows.types, strict=True) if kind.is_number]
-        self.down = self._box(tr("Rows"), rows.names, texts[0] if texts else "")
-        self.deeper = self._box(tr("then"), rows.names, "")
-        self.across = self._box(tr("Columns"), rows.names, days[0] if days else "")
-        self.measure = self._box(tr("Measure"), rows.names, numbers[-1] if numbers else rows.names[0], needed=True)
+        self.down = self._box(texts[0] if texts else "")
+        self.deeper = self._box("")
+        self.across = self._box(days[0] if days else "")
+        self.measure = self._box(numbers[-1] if numbers else rows.names[0], needed=True)
         self.total = QComboBox()
-        self.total.setAccessibleName(tr("Total"))
         for key, text in TOTALS.items():
-            self.total.addItem(in_sentence(tr(text)), key)
+            self.total.addItem(tr(text), key)
         self.total.setCurrentIndex(self.total.findData("sum" if numbers else "count"))
         self.view = QTableView()
         self.view.setAccessibleName(tr("Totals"))
@@ -104,19 +107,8 @@ class CheckTotalsDialog(QDialog):
         self.message = QLabel()
         self.message.setObjectName("quiet")
         self.message.setWordWrap(True)
-        line = QHBoxLayout()
-        for text, box in (
-            (tr("Rows"), self.down),
-            (tr("then"), self.deeper),
-            (tr("Columns"), self.across),
-            (tr("Show"), self.total),
-            (tr("of"), self.measure),
-        ):
-            line.addWidget(QLabel(text))
-            line.addWidget(box)
-        line.addStretch(1)
         layout = QVBoxLayout(self)
-        layout.addLayout(line)
+        layout.addLayout(self._choices())
         layout.addWidget(self.view, 1)
         layout.addWidget(self.message)
         layout.addWidget(close_row(self))
@@ -127,13 +119,32 @@ class CheckTotalsDialog(QDialog):
         self.made.connect(self._show)
         self._ask()
 
-    def _box(self, name: str, names: tuple[str, ...], chosen: str, needed: bool = False) -> QComboBox:
+    def _choices(self) -> QGridLayout:
+        """What is chosen, each under its name."""
+        grid = QGridLayout()
+        for at, (text, box) in enumerate(
+            (
+                (tr("Rows"), self.down),
+                (tr("Rows in each of them"), self.deeper),
+                (tr("Columns"), self.across),
+                (tr("Total"), self.total),
+                (tr("Field"), self.measure),
+            )
+        ):
+            label = QLabel(text)
+            label.setBuddy(box)
+            box.setAccessibleName(text)
+            grid.addWidget(label, 0, at)
+            grid.addWidget(box, 1, at)
+        grid.setColumnStretch(grid.columnCount(), 1)
+        return grid
+
+    def _box(self, chosen: str, needed: bool = False) -> QComboBox:
         box = QComboBox()
-        box.setAccessibleName(name)
         if not needed:
             box.addItem(_NOTHING, "")
-        for column in names:
-            box.addItem(column, column)
+        for column, title in self._titles.items():
+            box.addItem(title, column)
         box.setCurrentIndex(max(box.findData(chosen), 0))
         return box
 
@@ -163,7 +174,7 @@ class CheckTotalsDialog(QDialog):
             self.view.setModel(CrossTotalsModel(found, self._customs))
             self.view.resizeColumnsToContents()
             self._say(
-                tr("{rows:,} by {columns:,}. A dash means no rows.").format(
+                tr("Rows: {rows:,}, columns: {columns:,}. A dash means that there are no such rows.").format(
                     rows=len(found.rows), columns=len(found.columns)
                 ),
                 "quiet",

@@ -12,6 +12,7 @@ from northmoor.app.document_controller import DocumentController
 from northmoor.app.language.core_sentences import core_text
 from northmoor.app.language.translation import tr
 from northmoor.app.worker import Worker
+from northmoor.core.authoring.queries.field_choices import shown_names
 from northmoor.core.base.cancellation import CancelToken
 from northmoor.core.base.replace import replace
 from northmoor.core.engine.rows import Rows
@@ -89,9 +90,11 @@ class RowActions(QObject):
 
     def cross(self, column: str | None) -> None:
         """Open the cross totals of the rows; of a column, how many rows have its values and another column's."""
-        pane = self._data.pane
-        if pane.rows is not None:
-            self.totals = CheckTotalsDialog(pane.rows, self._data.format_locale(), self._data.worker, pane, column)
+        pane, report = self._data.pane, self._data.controller.report
+        if pane.rows is not None and report is not None:
+            titles = shown_names(pane.rows, report)
+            locale, worker = self._data.format_locale(), self._data.worker
+            self.totals = CheckTotalsDialog(pane.rows, titles, locale, worker, pane, column)
             self.totals.open()
 
     def ask_export(self) -> None:

@@ -6,6 +6,7 @@ from msgspec import Struct
 
 from northmoor.app.document_controller import WHOLE_PAGE, ReportEdit, Selection
 from northmoor.app.language.translation import tr
+from northmoor.core.base.readable_names import shown_title
 from northmoor.core.base.replace import replace
 from northmoor.core.model import clipboard, edits
 from northmoor.core.model.blocks.chart import ChartBlock
@@ -47,9 +48,9 @@ def _cell(selection: Selection, report: Report, edition: str) -> SelectedPart:
     column = next(each for each in table.columns if each.name == selection.column)
     place = selection.place
     if place not in (HEAD, DETAIL):
-        label = tr("the total {name}") if place.row == "total" else tr("the cell {name}")
+        label = tr("the total “{name}”") if place.row == "total" else tr("the cell “{name}”")
         return SelectedPart(
-            label.format(name=column.name),
+            label.format(name=shown_title(column)),
             lambda r, e: edits.remove_cell(r, e, table.name, place, column.name),
             Selection("row", table.name, place.row, place.level, None, place.number),
         )
@@ -57,7 +58,7 @@ def _cell(selection: Selection, report: Report, edition: str) -> SelectedPart:
     rest = [each.name for each in (*table.columns[at + 1 :], *reversed(table.columns[:at]))]
     left = Selection("cell", table.name, place.row, None, rest[0], place.number) if rest else None
     return SelectedPart(
-        tr("the column {name}").format(name=column.name),
+        tr("the column “{name}”").format(name=shown_title(column)),
         lambda r, e: edits.remove_column(r, e, table.name, column.name),
         left or Selection("table", table.name),
         lambda r, e: edits.insert_column(r, e, table.name, column, at + 1),
@@ -88,18 +89,18 @@ def _level(selection: Selection, report: Report, edition: str) -> SelectedPart:
     if isinstance(block, ChartBlock):
         step = edits.step_of(block, name)
         return SelectedPart(
-            tr("the groups {name}").format(name=name), edits.ChartPlace(block.name).change(**{step: None}), left
+            tr("the groups “{name}”").format(name=name), edits.ChartPlace(block.name).change(**{step: None}), left
         )
     block.level(name)
     remove = edits.remove_matrix_level if isinstance(block, MatrixBlock) else edits.remove_level
-    return SelectedPart(tr("the level {name}").format(name=name), lambda r, e: remove(r, e, block.name, name), left)
+    return SelectedPart(tr("the level “{name}”").format(name=name), lambda r, e: remove(r, e, block.name, name), left)
 
 
 def _measure(selection: Selection, report: Report, edition: str) -> SelectedPart:
     matrix = edits.matrix_of(report, edition, selection.block)
     measure = matrix.measure(selection.column)
     return SelectedPart(
-        tr("the value {name}").format(name=measure.name),
+        tr("the value “{name}”").format(name=shown_title(measure)),
         lambda r, e: edits.remove_measure(r, e, matrix.name, measure.name),
         Selection("matrix", matrix.name),
         lambda r, e: edits.duplicate_measure(r, e, matrix.name, measure.name),
@@ -116,7 +117,7 @@ def _chart_part(selection: Selection, report: Report, edition: str) -> SelectedP
     if selection.kind == "mark":
         measure = chart.measure(selection.part or selection.column)
         return SelectedPart(
-            tr("the series {name}").format(name=measure.name),
+            tr("the series “{name}”").format(name=shown_title(measure)),
             lambda r, e: edits.remove_chart_measure(r, e, place, measure.name),
             left,
             lambda r, e: edits.duplicate_chart_measure(r, e, place, measure.name),
@@ -124,7 +125,8 @@ def _chart_part(selection: Selection, report: Report, edition: str) -> SelectedP
     if selection.kind == "groups":
         level = chart.level(selection.part or selection.level)
         step = edits.step_of(chart, level.name)
-        return SelectedPart(tr("the groups {name}").format(name=level.name), place.change(**{step: None}), left)
+        label = tr("the groups “{name}”").format(name=shown_title(level))
+        return SelectedPart(label, place.change(**{step: None}), left)
     return SelectedPart(tr("the chart in the cell"), place.remove, Selection("table", selection.block))
 
 

@@ -12,6 +12,8 @@ from northmoor.app.pages.inspector.form import InspectorForm
 from northmoor.app.pages.inspector.grouping_editors import show_regrouping
 from northmoor.app.pages.inspector.table_forms import row_name
 from northmoor.core.authoring.queries.field_choices import FieldChoice, field_choices
+from northmoor.core.authoring.table_commands import table_column
+from northmoor.core.base.readable_names import shown_title
 from northmoor.core.model import edits
 from northmoor.core.model.blocks.chart import Chart, ChartAxis, ChartBlock, ChartLevel, ChartMeasure, ReferenceLine
 from northmoor.core.model.blocks.matrix import MatrixBlock
@@ -31,11 +33,8 @@ def show_chart(form: InspectorForm, report: Report, edition: str, selection: Sel
     place = selection.chart_place
     chart, query = place.chart(report, edition), place.query(report, edition)
     own = isinstance(chart, ChartBlock)
-    form.title(
-        tr("Chart · {block}").format(block=selection.block)
-        if own
-        else tr("Chart in {name} · {column}").format(name=row_name(selection.place), column=selection.column)
-    )
+    whole = tr("Chart · {block}").format(block=selection.block)
+    form.title(whole if own else _title_in_cell(report, edition, selection))
     form.section(tr("Content"))
     if own:
         name_line(form, chart)
@@ -130,7 +129,7 @@ def show_chart_level(form: InspectorForm, report: Report, edition: str, selectio
     def change(**changes: Any) -> ReportEdit:
         return lambda r, e: edits.change_chart_level(r, e, place, step, **changes)
 
-    form.title(f"{STEP_NAMES[step]} · {level.name}")
+    form.title(f"{STEP_NAMES[step]} · {shown_title(level)}")
     form.section(tr("Content"))
     form.properties(
         ChartLevel, level, ("name", "by") if level.level is None else ("name",), tr("Change the groups"), change
@@ -177,7 +176,7 @@ def show_chart_measure(form: InspectorForm, report: Report, edition: str, select
     def change(**changes: Any) -> ReportEdit:
         return lambda r, e: edits.change_chart_measure(r, e, place, measure.name, **changes)
 
-    form.title(tr("Value · {name}").format(name=measure.name))
+    form.title(tr("Value · {name}").format(name=shown_title(measure)))
     form.section(tr("Content"))
     until = ("until",) if chart.mark.needs_end else ()
     errors = ("error_low", "error_high") if chart.mark.hosts_others else ()
@@ -194,6 +193,11 @@ def _label_place(measure: ChartMeasure) -> tuple[str, ...]:
     """What there is to say of the lines about a measure's own."""
     average = ("average", "average_title") if measure.average is not None else ("average",)
     return (*average, "trend", "trend_title") if measure.trend else (*average, "trend")
+
+
+def _title_in_cell(report: Report, edition: str, selection: Selection) -> str:
+    column = table_column(edits.table_of(report, edition, selection.block), selection.column or "")
+    return tr("Chart in {name} · {column}").format(name=row_name(selection.place), column=shown_title(column))
 
 
 def _group(place: ChartPlace, step: str, field: FieldChoice, report: Report, edition: str) -> Report:

@@ -20,7 +20,7 @@ def show_period(form: InspectorForm, kinds: Mapping[str, KindName], by: str, cho
         return
     names = {name: PERIOD_NAMES[name] for name in PERIODS if name != "hour" or kind != "date"}
     tip = tr("The period of the date that makes a group")
-    form.labelled(tr("Each"), choice_row("period", names, period, choose, tip))
+    form.labelled(tr("Period"), choice_row("period", names, period, choose, tip))
 
 
 def show_range(
@@ -32,7 +32,7 @@ def show_range(
         return
     tip = tr("How wide a range of numbers is that makes a group, such as 100")
     row = line_row("range", size or "", lambda text: choose(text.strip() or None), tip, tr("each number"))
-    form.labelled(tr("Ranges of"), row)
+    form.labelled(tr("Range width"), row)
 
 
 def show_regrouping(

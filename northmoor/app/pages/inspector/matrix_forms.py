@@ -11,6 +11,7 @@ from northmoor.app.pages.inspector.form import InspectorForm
 from northmoor.app.pages.inspector.grouping_editors import show_regrouping
 from northmoor.core.authoring.queries.field_choices import FieldChoice, field_choices
 from northmoor.core.authoring.rename import rename_level
+from northmoor.core.base.readable_names import shown_title
 from northmoor.core.model import edits
 from northmoor.core.model.blocks.matrix import MatrixBlock, MatrixLevel, Measure
 from northmoor.core.model.report import Report
@@ -59,7 +60,7 @@ def show_matrix_level(form: InspectorForm, report: Report, edition: str, selecti
             return lambda r, e: rename_level(r, e, matrix.name, level.name, changes["name"])
         return lambda r, e: edits.change_matrix_level(r, e, matrix.name, level.name, **changes)
 
-    form.title(f"{SIDE_NAMES[side]} · {level.name}")
+    form.title(f"{SIDE_NAMES[side]} · {shown_title(level)}")
     form.section(tr("Content"))
     form.properties(MatrixLevel, level, ("name", "by"), tr("Change the level"), change)
     kinds = form.controller.kinds.get(matrix.query, {})
@@ -97,7 +98,7 @@ def show_measure(form: InspectorForm, report: Report, edition: str, selection: S
     def change(**changes: Any) -> ReportEdit:
         return lambda r, e: edits.change_measure(r, e, matrix.name, measure.name, **changes)
 
-    form.title(tr("Value · {name}").format(name=measure.name))
+    form.title(tr("Value · {name}").format(name=shown_title(measure)))
     form.section(tr("Content"))
     own = ("text",) if measure.text is not None else ("value", "format", "currency", "when_null", "when_zero")
     form.properties(Measure, measure, ("name", "title", *own, "totals", "link"), tr("Change the measure"), change)

@@ -13,6 +13,7 @@ from northmoor.app.pages.inspector.grouping_editors import show_period, show_ran
 from northmoor.core.authoring.column_roles import default_aggregate, totals_of_value
 from northmoor.core.authoring.queries.field_choices import FieldChoice, field_choices
 from northmoor.core.authoring.rename import rename_level
+from northmoor.core.base.readable_names import shown_title
 from northmoor.core.expr.binning import group_by_period, group_by_range
 from northmoor.core.expr.language import column_expression
 from northmoor.core.expr.order_by import format_order_by, parse_order_by
@@ -235,7 +236,7 @@ def show_cell(form: InspectorForm, report: Report, edition: str, selection: Sele
     table = edits.table_of(report, edition, selection.block)
     column = next(c for c in table.columns if c.name == selection.column)
     place = selection.place
-    form.title(f"{row_name(place)} · {column.name}")
+    form.title(f"{row_name(place)} · {shown_title(column)}")
 
     def change_column(**changes: Any) -> ReportEdit:
         return lambda r, e: edits.change_column(r, e, table.name, column.name, **changes)

@@ -9,6 +9,7 @@ from northmoor.app.language.translation import tr
 from northmoor.app.pages.inspector.chart_forms import STEP_NAMES
 from northmoor.app.pages.inspector.table_forms import row_name
 from northmoor.app.widgets.theme import RAILS
+from northmoor.core.base.readable_names import shown_title
 from northmoor.core.base.replace import replace
 from northmoor.core.layout.page.headers_footers import pieces
 from northmoor.core.model.blocks.block_types import BLOCK_TYPE_OF_KIND, Block
@@ -126,13 +127,14 @@ def _row(table: TableBlock, place: RowPlace, made: Row | None = None) -> TreeEnt
     if place.level is not None:
         shown = shown.removesuffix(tr(" of {level}").format(level=place.level))
     selection = Selection("row", table.name, place.row, place.level, None, place.number)
-    names = [c.name for c in table.columns] if made is None else [c.column for c in made.cells]
+    titles = {column.name: shown_title(column) for column in table.columns}
+    names = list(titles) if made is None else [c.column for c in made.cells]
     charts = {} if made is None else {cell.column: cell.chart for cell in made.cells}
     below = []
     for name in names:
         cell, chart = replace(selection, kind="cell", column=name), charts.get(name)
         inside = (_chart_in_cell(chart, cell),) if chart is not None else ()
-        below.append(TreeEntry(name, None, cell, below=inside))
+        below.append(TreeEntry(titles.get(name, name), None, cell, below=inside))
     return TreeEntry(shown, _DRAWINGS.get(place.row, "rows-3"), selection, below=tuple(below))
 
 
@@ -148,9 +150,9 @@ def _chart_in_cell(chart: Chart, cell: Selection) -> TreeEntry:
 def _chart(chart: Chart, of_level: Select, of_measure: Select) -> Iterator[TreeEntry]:
     """The entries of a chart's levels and measures, with what selects each of them by its name."""
     for step, level in steps_of(chart):
-        yield TreeEntry(f"{STEP_NAMES[step]} · {level.name}", "brackets", of_level(level.name))
+        yield TreeEntry(f"{STEP_NAMES[step]} · {shown_title(level)}", "brackets", of_level(level.name))
     for measure in chart.measures:
-        yield TreeEntry(tr("Value · {name}").format(name=measure.name), "sigma", of_measure(measure.name))
+        yield TreeEntry(tr("Value · {name}").format(name=shown_title(measure)), "sigma", of_measure(measure.name))
 
 
 def _matrix(matrix: MatrixBlock) -> TreeEntry:
@@ -158,9 +160,9 @@ def _matrix(matrix: MatrixBlock) -> TreeEntry:
     for side, levels in ((tr("Rows"), matrix.rows), (tr("Columns"), matrix.columns)):
         for depth, level in enumerate(levels):
             own = Selection("level", matrix.name, level=level.name)
-            below.append(TreeEntry(f"{side} {depth + 1} · {level.name}", "brackets", own, RAILS[depth % 4]))
+            below.append(TreeEntry(f"{side} {depth + 1} · {shown_title(level)}", "brackets", own, RAILS[depth % 4]))
     for measure in matrix.measures:
         own = Selection("measure", matrix.name, column=measure.name)
-        below.append(TreeEntry(tr("Value · {name}").format(name=measure.name), "sigma", own))
+        below.append(TreeEntry(tr("Value · {name}").format(name=shown_title(measure)), "sigma", own))
     shown = tr("Matrix · {name}").format(name=matrix.name)
     return TreeEntry(shown, "grid-3x3", Selection("matrix", matrix.name), below=tuple(below))

@@ -25,14 +25,13 @@ from northmoor.app.widgets.rows_model import RowsModel
 from northmoor.app.widgets.theme import GORSE, LICHEN, ROWAN
 from northmoor.app.widgets.widget_tools import replace_content
 from northmoor.app.worker import Worker
+from northmoor.core.authoring.queries.field_choices import shown_names
 from northmoor.core.checks.trace import Figure, Trace, trace
 from northmoor.core.document import Document
-from northmoor.core.engine.rows import Rows
 from northmoor.core.errors import NorthmoorError
 from northmoor.core.export.spreadsheet_text import spreadsheet_text
 from northmoor.core.expr.formats import format_one
 from northmoor.core.layout.page.hit_testing import HitRegion
-from northmoor.core.model.data.queries import QueryColumn
 
 TRACE_HINT = tr(
     "Click a figure on the page to see its formula, the rows behind it, and whether plain SQL gives the same."
@@ -157,7 +156,8 @@ class TracePanel(QFrame):
         for figure in found.figures:
             lines += self._figure(figure, format_one(figure.value, None, format_locale), format_locale)
         self._show_figures(lines or [_note(tr("It is a fixed text; nothing is computed for it."), "quiet")])
-        self.rows.setModel(RowsModel(behind, format_locale, _titles(behind, document)) if behind is not None else None)
+        names = shown_names(behind, document.report) if behind is not None else ()
+        self.rows.setModel(RowsModel(behind, format_locale, names) if behind is not None else None)
         self.copy.setVisible(behind is not None and behind.table.num_rows > 0)
         self.rows.resizeColumnsToContents()
 
@@ -190,12 +190,6 @@ class TracePanel(QFrame):
             column.addWidget(line)
         column.addStretch(1)
         replace_content(self._figures, body)
-
-
-def _titles(rows: Rows, document: Document) -> list[str]:
-    """What readers see of the columns of a query's rows."""
-    settings = {own.name: own for query in document.report.queries if query.name == rows.query for own in query.columns}
-    return [settings.get(name, QueryColumn(name=name)).shown_name for name in rows.names]
 
 
 class _RowsBehind(QTableView):

@@ -14,6 +14,7 @@ from northmoor.app.pages.part_menu.part_context import PartContext
 from northmoor.core.authoring import table_commands
 from northmoor.core.authoring.column_roles import column_format
 from northmoor.core.authoring.format_choices import likely_formats, sample_text
+from northmoor.core.base.readable_names import shown_title
 from northmoor.core.model import edits
 from northmoor.core.model.styles import Rules
 
@@ -53,7 +54,7 @@ def _of_cell(context: PartContext) -> FormatTarget | None:
             return None
         red = partial(table_commands.negative_in_red, table=table.name, column=column.name)
         return FormatTarget(
-            column.title or column.name,
+            shown_title(column),
             column_format(report, table, column),
             column.when_zero,
             column.when_null,
@@ -68,7 +69,7 @@ def _of_cell(context: PartContext) -> FormatTarget | None:
     pattern = cell.format or column_format(report, table, column)
     change = partial(_changing_cell, table.name, selection.place, column.name)
     return FormatTarget(
-        column.title or column.name, pattern, cell.when_zero, cell.when_null, change,
+        shown_title(column), pattern, cell.when_zero, cell.when_null, change,
         expression=cell.value, rules=cell.rules,
     )  # fmt: skip
 
@@ -88,7 +89,7 @@ def _of_measure(context: PartContext) -> FormatTarget | None:
     def change(**changes: Any) -> ReportEdit:
         return lambda r, e: edits.change_measure(r, e, matrix.name, measure.name, **changes)
 
-    title = measure.title or measure.name
+    title = shown_title(measure)
     return FormatTarget(
         title, measure.format, measure.when_zero, measure.when_null, change,
         expression=measure.value, rules=measure.rules,
@@ -104,7 +105,7 @@ def _of_level(context: PartContext) -> FormatTarget | None:
     def change(**changes: Any) -> ReportEdit:
         return lambda r, e: edits.change_matrix_level(r, e, block.name, level.name, **changes)
 
-    return FormatTarget(level.title or level.name, level.format, None, None, change, has_texts=False)
+    return FormatTarget(shown_title(level), level.format, None, None, change, has_texts=False)
 
 
 def _of_readout(context: PartContext) -> FormatTarget:

@@ -8,6 +8,7 @@ from northmoor.app.pages.part_menu.entries import PartCommand, PartEntry, PartGr
 from northmoor.app.pages.part_menu.format_target import format_group
 from northmoor.app.pages.part_menu.part_context import PartContext
 from northmoor.core.authoring import table_commands
+from northmoor.core.base.readable_names import shown_title
 from northmoor.core.base.replace import replace
 from northmoor.core.model import edits
 from northmoor.core.model.blocks.matrix import MatrixBlock
@@ -133,7 +134,7 @@ def _sorting(context: PartContext, table: TableBlock, name: str) -> tuple[PartCo
     totalled = [column for column in table.columns if table_commands.total_places(table, column.name)]
     for column in totalled:
         by = table_commands.total_of(context.report, table, column.name)
-        shown = column.title or column.name
+        shown = shown_title(column)
         found += [
             context.command(
                 tr("By {shown}, {words}").format(shown=shown, words=words),
@@ -196,7 +197,7 @@ def _of_matrix(context: PartContext, matrix: MatrixBlock, name: str) -> list[Par
     ]
     for measure in matrix.measures:
         if measure.value is not None:
-            shown = measure.title or measure.name
+            shown = shown_title(measure)
             by = changing(order="descending", order_by=measure.value)
             sorting.append(context.command(tr("By {shown}, largest first").format(shown=shown), by))
     first = [

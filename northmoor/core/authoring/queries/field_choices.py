@@ -4,11 +4,13 @@ from collections.abc import Mapping
 
 from msgspec import Struct
 
+from northmoor.core.engine.rows import Rows
 from northmoor.core.expr.language import column_expression
-from northmoor.core.model.data.queries import Query
+from northmoor.core.model.data.queries import Query, QueryColumn
 from northmoor.core.model.edits import column_setting
 from northmoor.core.model.kinds.aggregates import NO_TOTAL, aggregate_of, totals_of
 from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME, KindName
+from northmoor.core.model.report import Report
 
 
 class FieldChoice(Struct, frozen=True):
@@ -37,6 +39,12 @@ def field_choices(query: Query, kinds: Mapping[str, KindName]) -> tuple[FieldCho
     return tuple(
         FieldChoice(own.name, own.shown_name, kind, _total(own.total, kind)) for own, kind in settings if not own.hidden
     )
+
+
+def shown_names(rows: Rows, report: Report) -> list[str]:
+    """What readers see of the columns of rows, one of the report's queries or none."""
+    settings = {own.name: own for query in report.queries if query.name == rows.query for own in query.columns}
+    return [settings.get(name, QueryColumn(name=name)).shown_name for name in rows.names]
 
 
 def _total(own: str | None, kind: KindName) -> str:

@@ -8,6 +8,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from msgspec import Struct
 
+from northmoor.core.base.readable_names import shown_title
 from northmoor.core.checks.trace.tables import cell_content, figure_address, traced_fragment
 from northmoor.core.checks.trace.texts import traced_content
 from northmoor.core.compute.evaluate.scope_names import DETAIL, PAGE_SCOPES
@@ -114,7 +115,7 @@ def printed_values(document: Document, page: int, block: str, columns: Collectio
             for column in part.layout.table.columns:
                 own = cells.get(ScopedExpression(DETAIL, column.value or ""))
                 if column.name in columns and own is not None:
-                    title = column.title or column.name
+                    title = shown_title(column)
                     found[title if title not in found else column.name] = own.values
             return pa.table(found) if found else None
     return None

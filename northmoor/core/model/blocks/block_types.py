@@ -110,7 +110,7 @@ BLOCK_TYPES: tuple[BlockType, ...] = (
     ),
     BlockType(PictureBlock, "Picture", "image", f"{_SIMPLE}.place_picture", contents=_of_picture),
     BlockType(
-        LineBlock, "Rule", "minus", f"{_SIMPLE}.place_simple",
+        LineBlock, "Line", "minus", f"{_SIMPLE}.place_simple",
         new=lambda name: LineBlock(name=name, space_after=6_000), is_drawn=True,
     ),
     BlockType(
