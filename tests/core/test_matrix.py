@@ -274,7 +274,7 @@ def test_measures_stand_one_below_the_other_and_a_wide_matrix_shrinks(library: M
         Measure(name="sum", value="sum(fares)", title="Fares"),
         Measure(name="share", value="sum(fares) / sum(fares) over row", format="0 %", totals="columns"),
     )
-    matrix = matrix_of(*measures, rows=(level("region"),), columns=(level("vessel"),), measures_stand="down")
+    matrix = matrix_of(*measures, rows=(level("region"),), columns=(level("vessel"),), measures_in="rows")
     document = render(report(matrix), library(SAILED))
     lines = {(c.keys, c.column) for c in cells_of(document)}
     assert {((f"g{i}",), name) for i in range(3) for name in ("sum", "share")} <= lines

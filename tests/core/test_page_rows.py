@@ -128,11 +128,11 @@ def test_headings_and_totals_are_several_and_stand_on_either_side(library: MakeL
         heading=(
             row_of(route="{route}"),
             row_of(route="{count(*)} lines"),
-            row_of(route="{'end'}").but(stands="after"),
+            row_of(route="{'end'}").but(position="after"),
         ),
-        total=(row_of(pieces="sum(pieces)").but(stands="before"), row_of(pieces="max(pieces)")),
+        total=(row_of(pieces="sum(pieces)").but(position="before"), row_of(pieces="max(pieces)")),
     )
-    total = (row_of(pieces="sum(pieces)"), row_of(pieces="avg(pieces)").but(stands="before"))
+    total = (row_of(pieces="sum(pieces)"), row_of(pieces="avg(pieces)").but(position="before"))
     document = render(report_of(table_of("route", "pieces", levels=(level,), total=total)), library(FREIGHT))
     shown = [" ".join(line.cells.values()) for line in lines_of(document)[1:]]
     assert shown[:8] == ["3.5", "TQ-IL", "2 lines", "5", "TQ-IL 2", "TQ-IL 3", "end", "3"]

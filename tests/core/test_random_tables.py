@@ -68,7 +68,7 @@ def tables(draw: st.DrawFn) -> TableBlock:
 def rows(draw: st.DrawFn, row: Row) -> tuple[Row, ...]:
     """None, one or two rows, on any side of their group."""
     sides = draw(st.lists(st.sampled_from([None, "before", "after"]), max_size=2))
-    return tuple(row.but(stands=side) for side in sides)
+    return tuple(row.but(position=side) for side in sides)
 
 
 @settings(max_examples=examples(40))

@@ -115,7 +115,7 @@ def test_texts_are_cut_shrunk_or_wrapped_as_told(library: MakeLibrary) -> None:
 
 
 def test_texts_stand_at_the_top_the_middle_or_the_bottom(library: MakeLibrary) -> None:
-    columns = [Column(name=name, value="'x'", look=Style(stands=name)) for name in ("top", "middle", "bottom")]
+    columns = [Column(name=name, value="'x'", look=Style(vertical_align=name)) for name in ("top", "middle", "bottom")]
     table = table_of(*columns, Column(name="tall", value="t"))
     script = "create table lines (t text); insert into lines values ('a' || char(10) || 'b' || char(10) || 'c');"
     document = render(report_of(table), library(script))
@@ -162,7 +162,7 @@ def test_decimal_signs_stand_under_one_another(library: MakeLibrary) -> None:
 
 
 def test_turned_texts_read_upward_or_downward_in_their_cells(library: MakeLibrary) -> None:
-    looks = {"up": Style(turn="up", stands="bottom"), "down": Style(turn="down")}
+    looks = {"up": Style(turn="up", vertical_align="bottom"), "down": Style(turn="down")}
     columns = [Column(name=name, value="t", width=30_000, look=look) for name, look in looks.items()]
     table = table_of(*columns, Column(name="tall", value="t || t || t", look=Style(turn="up")), keep_rows="n = 1")
     document = render(report_of(table), library(NUMBERS))

@@ -211,7 +211,7 @@ def test_one_block_has_no_title_and_a_table_without_rows_has_its_head(demo: Path
 
 
 def test_totals_before_their_groups_and_several_lines_are_kept(library: MakeLibrary) -> None:
-    total = Row(stands="before", cells=(Cell(column="pieces", value="sum(pieces)"),))
+    total = Row(position="before", cells=(Cell(column="pieces", value="sum(pieces)"),))
     table = table_of("vessel", "pieces", levels=(level_of("route", total=total),), total=row_of(pieces="sum(pieces)"))
     root = tree_of(html_of(render(report_of(table), library(FREIGHT))))
     (made,) = root.iter("table")

@@ -31,7 +31,7 @@ PICTURED: Mapping[str, tuple[PictureChoice, ...]] = {
         PictureChoice("end", "text-align-end", tr("Right")),
         PictureChoice("decimal", "decimals-arrow-right", tr("On the decimal sign")),
     ),
-    "stands": (
+    "vertical_align": (
         PictureChoice("top", "align-vertical-justify-start", tr("Top")),
         PictureChoice("middle", "align-vertical-justify-center", tr("Middle")),
         PictureChoice("bottom", "align-vertical-justify-end", tr("Bottom")),

@@ -55,7 +55,7 @@ NAMES = {
     "subtotal_text": tr("Label"), "row_total": tr("Total row"), "row_total_text": tr("Label"),
     "column_total": tr("Total column"),
     "column_total_text": tr("Label"), "totals": tr("Totals"), "scale_over": tr("Compared over"),
-    "measures_stand": tr("Values in"),
+    "measures_in": tr("Values in"),
     "show_measures": tr("Value titles"), "no_rows": tr("Text without rows"), "sheets": tr("Page order"),
     "smallest": tr("Smallest scale"), "break_words": tr("Break words"), "even_widths": tr("Equal widths"),
     "draw": tr("Display as"),
@@ -80,8 +80,9 @@ NAMES = {
     "y": tr("From the top"), "when_full": tr("When full"), "step": tr("Steps"), "guides_across": tr("Vertical guides"),
     "guides_down": tr("Horizontal guides"), "locked": tr("Locked"), "group": tr("Group"),
     "key_style": tr("Group style"),
-    "total_style": tr("Total style"), "stands": tr("Position"), "turn": tr("Rotation"), "span": tr("Columns covered"),
+    "total_style": tr("Total style"), "position": tr("Position"), "turn": tr("Rotation"), "span": tr("Columns covered"),
     "rows": tr("Rows covered"), "fill": tr("Background"), "align": tr("Alignment"),
+    "vertical_align": tr("Vertical alignment"),
 }  # fmt: skip
 PERIOD_NAMES = {
     "value": tr("Each value"), "year": tr("Year"), "quarter": tr("Quarter"), "month": tr("Month"), "week": tr("Week"),
@@ -118,13 +119,8 @@ CHOICES = {
     "break_words": {"never": tr("Never"), "hyphenate": tr("Hyphenate"), "anywhere": tr("Anywhere")},
     "overflow": {"wrap": tr("Wrap"), "cut": tr("Truncate with …"), "shrink": tr("Shrink to fit")},
     "rule_dash": {"solid": tr("Solid"), "dashed": tr("Dashed"), "dotted": tr("Dotted")},
-    "stands": {
-        "top": tr("At the top"),
-        "middle": tr("In the middle"),
-        "bottom": tr("At the bottom"),
-        "before": tr("Before its group"),
-        "after": tr("After its group"),
-    },
+    "vertical_align": {"top": tr("At the top"), "middle": tr("In the middle"), "bottom": tr("At the bottom")},
+    "position": {"before": tr("Before its group"), "after": tr("After its group")},
     "when_wide": {"narrow": tr("Fit columns"), "across": tr("More pages"), "shrink": tr("Scale to fit")},
     "fill": {
         "none": tr("As in the data"),
@@ -172,7 +168,7 @@ CHOICES = {
     "when_full": {"grow": tr("Grow"), "cut": tr("Cut off")},
     "totals": {"both": tr("All"), "rows": tr("Total rows"), "columns": tr("Total columns"), "none": tr("None")},
     "scale_over": {"all": tr("All cells"), "row": tr("Each row"), "column": tr("Each column")},
-    "measures_stand": {"across": tr("Columns"), "down": tr("Rows")},
+    "measures_in": {"columns": tr("Columns"), "rows": tr("Rows")},
     "sheets": {"across": tr("Side by side first"), "down": tr("Downward first")},
     "orientation": {"portrait": tr("Portrait"), "landscape": tr("Landscape")},
 }
@@ -231,7 +227,8 @@ _UNSET = {
 
 
 _UNSET_CHOICES = {
-    "stands": tr("Automatic"), "align": tr("By the value"), "total": tr("Not set"), "draw": tr("As the chart"),
+    "position": tr("Automatic"), "vertical_align": tr("Automatic"),
+    "align": tr("By the value"), "total": tr("Not set"), "draw": tr("As the chart"),
     "orientation": tr("Unchanged"),
 }  # fmt: skip
 
@@ -241,7 +238,6 @@ _NAMES_IN = {
     ("PictureBlock", "value"): tr("Or from column"), ("PictureBlock", "width"): tr("Width"),
     ("ReadoutBlock", "trend"): tr("Trend of"), ("ReadoutBlock", "trend_drawn"): tr("Display as"),
     ("ReadoutBlock", "trend_height"): tr("Trend height"), ("ReadoutBlock", "trend_color"): tr("Trend colour"),
-    ("Style", "stands"): tr("Vertical alignment"), ("NamedStyle", "stands"): tr("Vertical alignment"),
     ("RunningLine", "of"): tr("Group shown"), ("TextBlock", "listed"): tr("In contents list"),
     ("ContentsBlock", "lists"): tr("Lists"), ("ContentsBlock", "depth"): tr("Levels listed"),
     ("TextBlock", "heading"): tr("Heading level"), ("TabStop", "at"): tr("From the left"),

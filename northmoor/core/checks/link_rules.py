@@ -47,8 +47,8 @@ def _of_texts(document: Document) -> Iterator[tuple[Place, list[str]]]:
     found: dict[str, dict[str, None]] = {}
     if not any(map(_has_links, walk(document.edition.blocks))):
         return
-    stands = document.composition.placed.everything()
-    for part in (part for parts in stands for own in parts.lines.values() for part in own):
+    placed = document.composition.placed.everything()
+    for part in (part for parts in placed for own in parts.lines.values() for part in own):
         own = [] if isinstance(part, ChartFragment) else [part.link]
         if isinstance(part, TextFragment) and isinstance(part.block, RichText):
             own += [link for *_, link in part.block.links(0, 0)]

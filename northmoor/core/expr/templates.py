@@ -43,7 +43,7 @@ def parse_template(text: str) -> Template:
             slot, at = _slot(text, at)
             parts.append(slot)
         elif char == "}":
-            raise ExpressionError("A closing brace stands alone; write }} for a brace.", at)
+            raise ExpressionError("A closing brace has no opening one; write }} for a brace.", at)
         else:
             literal.append(char)
             at += 1

@@ -29,7 +29,7 @@ from northmoor.core.model.lengths import Gap, format_length, is_length
 
 Name = Annotated[str, StringConstraints(pattern=r"^[A-Za-z_][A-Za-z0-9_\-]*$", max_length=63)]
 Identifier = Annotated[str, StringConstraints(pattern=r"^[A-Za-z_][A-Za-z0-9_]*$", max_length=63)]
-"""A name that can stand in SQL."""
+"""A name that can be used in SQL."""
 Title = Annotated[str, StringConstraints(min_length=1, max_length=200)]
 _COLOR = r"^#[0-9A-Fa-f]{6}$"
 
@@ -114,7 +114,7 @@ RESERVED_WINDOWS = ("report", "page", "pages_before", "pages_to_here", "own")
 
 
 class GroupingLevel(Part):
-    """A grouping step: what makes a group, in what order groups stand, and which are kept."""
+    """A grouping step: what makes a group, in what order groups are, and which are kept."""
 
     name: Title
     """Its name, which is also a window: sum(fare) over route."""

@@ -141,7 +141,7 @@ class Running(Part):
 
 
 class Watermark(Part):
-    """A large pale text behind what stands on a page."""
+    """A large pale text behind what is on a page."""
 
     text: str = "Draft"
     """Template; page_number() and page_count() are known here."""

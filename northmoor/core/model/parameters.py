@@ -63,7 +63,7 @@ Default = FromExpression | FromQuery | AllChoices | Scalar | tuple[Scalar, ...] 
 class Parameter(Part):
     """A value asked of whoever runs the report, used as :name in queries and expressions.
 
-    A list stands in `in (:name)`, and :name_count is how many values it has. A range is used as :name_from and
+    A list is used in `in (:name)`, and :name_count is how many values it has. A range is used as :name_from and
     :name_to: its least and greatest number, its first and last day, or for moments its first one and the one after its
     end.
     """
@@ -71,7 +71,7 @@ class Parameter(Part):
     name: Identifier
     """The name, without the colon."""
     label: str | None = None
-    """What stands beside it in the parameter bar."""
+    """What is written beside it in the parameter bar."""
     hint: str | None = None
     """A sentence shown to whoever fills it in."""
     kind: KindName = "text"

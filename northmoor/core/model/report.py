@@ -171,7 +171,7 @@ class Report(Part):
 
     @property
     def value_names(self) -> tuple[str, ...]:
-        """All names that stand for values in queries and expressions."""
+        """All names of values in queries and expressions."""
         asked = [name for parameter in self.parameters for name in parameter.names]
         return (*asked, *(computed.name for computed in self.named_values))
 

@@ -10,7 +10,7 @@ from northmoor.core.model.lengths import Length
 
 Align = Literal["start", "center", "end"]
 TextAlign = Literal["start", "center", "end", "decimal"]
-Across = Literal["top", "middle", "bottom"]
+VerticalAlign = Literal["top", "middle", "bottom"]
 Turn = Literal["none", "up", "down"]
 Overflow = Literal["wrap", "cut", "shrink"]
 WordBreaks = Literal["never", "hyphenate", "anywhere"]
@@ -36,7 +36,7 @@ class Style(Part):
     align: TextAlign | None = None
     """Horizontal alignment; decimal aligns a table's column on the decimal sign. Without one, numbers are at the end
     and texts at the start."""
-    stands: Across | None = None
+    vertical_align: VerticalAlign | None = None
     """Where the text is in a cell that is taller than it."""
     turn: Turn | None = None
     """Whether the text is rotated by 90°, to be read upward or downward; it stays in one line, and its row is as tall
@@ -86,7 +86,7 @@ class ResolvedStyle(Struct, frozen=True):
     color: str = "#1F1B16"
     fill: str | None = None
     align: TextAlign | None = None
-    stands: Across = "top"
+    vertical_align: VerticalAlign = "top"
     turn: Turn = "none"
     overflow: Overflow = "wrap"
     break_words: WordBreaks = "never"
@@ -102,7 +102,7 @@ class ResolvedStyle(Struct, frozen=True):
 
     @property
     def side(self) -> Align | None:
-        """The side that texts stand at; decimal signs are counted from the end."""
+        """The side that texts are aligned at; decimal signs are counted from the end."""
         return "end" if self.align == "decimal" else self.align
 
 

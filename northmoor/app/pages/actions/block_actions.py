@@ -27,7 +27,7 @@ from northmoor.core.sources.library import PICTURES_FOLDER
 
 
 class BlockActions(QObject):
-    """Changes the open report's blocks; `told` gives a sentence of what was done, or what has to be
+    """Changes the open report's blocks; `message` gives a sentence of what was done, or what has to be
     first, and of what kind that is."""
 
     message = pyqtSignal(str, str)

@@ -134,7 +134,7 @@ _PAGE_PARTS = {"header": tr("the header"), "footer": tr("the footer"), "watermar
 
 
 def _page_part(selection: Selection, report: Report, edition: str) -> SelectedPart:
-    """A header, a footer, what stands in one, or the watermark."""
+    """A header, a footer, what is in one, or the watermark."""
     kind, at = selection.kind, selection.column
     if getattr(report.edition(edition), kind) is None:
         raise KeyError(kind)

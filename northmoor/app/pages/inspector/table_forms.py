@@ -226,7 +226,7 @@ def show_row(form: InspectorForm, report: Report, edition: str, selection: Selec
         form.properties(HeadRow, row, ("on",), tr("Change its position"), change)
     elif place.row in ("heading", "total"):
         form.section(tr("Layout"))
-        form.properties(Row, row, ("stands",), tr("Change its position"), change)
+        form.properties(Row, row, ("position",), tr("Change its position"), change)
     form.looks(report, row, tr("Change the appearance"), change, (table.style,))
     form.action(tr("Remove the row"), lambda r, e: edits.change_row(r, e, table.name, place, None))
 

@@ -11,7 +11,7 @@ from northmoor.core.model.base import Name, Part
 
 
 def check_address(text: str) -> str:
-    """A mail address that can stand in a header by itself. Raises ValueError."""
+    """A mail address that can be in a header by itself. Raises ValueError."""
     local, sign, host = text.rpartition("@")
     is_plain = text.isascii() and text.isprintable() and not set(text) & set(' ,;:<>()[]"\\')
     if not (sign and local and "." not in (host[:1], host[-1:]) and host and is_plain and len(text) <= 254):

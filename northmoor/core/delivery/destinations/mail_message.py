@@ -26,7 +26,7 @@ def message_id(unit: str, sender: str) -> str:
 
 
 def header_text(text: str, what: str) -> str:
-    """A text that may stand in a header. Raises OutputError for one with line ends, which could begin another."""
+    """A text that may be in a header. Raises OutputError for one with line ends, which could begin another."""
     if any(ord(char) < 32 or char in "\x7f\u0085\u2028\u2029" for char in text):
         raise OutputError(f"The {what} has a line end or control character in it, and is refused: {text[:60]!r}.")
     return text.strip()[:400]

@@ -65,11 +65,11 @@ _KINDS_OF_PAGES = ((1, 1), (1, 9), (2, 9), (3, 9), (8, 8), (9, 9))
 
 def lines_on(running: Running, number: int, count: int) -> tuple[int, ...]:
     """The numbers of the lines that are on the page of a number, of so many."""
-    stands = {
+    is_shown = {
         "every": True, "first": number == 1, "later": number > 1, "odd": number % 2 == 1, "even": number % 2 == 0,
         "last": number == count,
     }  # fmt: skip
-    return tuple(at for at, line in enumerate(running.lines) if stands[line.on])
+    return tuple(at for at, line in enumerate(running.lines) if is_shown[line.on])
 
 
 def running_height(running: Running | None, context: LayoutContext) -> int:

@@ -150,7 +150,7 @@ class CellPlacer(Struct, eq=False):
 
     def _drop(self, cell: CellLayout, placed: WrappedCell, rows: AnyInts, instances: AnyInts) -> AnyInts:
         """How much lower the texts of cells begin that are not at the top of their rows."""
-        if cell.look.stands == "top":
+        if cell.look.vertical_align == "top":
             return np.zeros(len(rows), np.int64)
         layout = self.layout
         heights = np.array(
@@ -161,7 +161,7 @@ class CellPlacer(Struct, eq=False):
         )
         slack = heights - placed.counts[instances] * cell.leading - 2 * cell.look.padding
         drop: AnyInts = np.maximum(slack, 0).astype(np.int64)
-        return drop if cell.look.stands == "bottom" else drop // 2
+        return drop if cell.look.vertical_align == "bottom" else drop // 2
 
     def _face(self, face: TextFace, shaper: Shaper) -> int:
         return self.faces.setdefault((face, shaper), len(self.faces))

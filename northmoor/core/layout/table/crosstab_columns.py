@@ -21,7 +21,7 @@ class PrintedColumn(Struct, frozen=True):
 
 def columns_of(matrix: MatrixBlock, data: CrosstabData, fold: Fold | None = None) -> tuple[PrintedColumn, ...]:
     """The printed columns from left to right; of groups that are folded, their totals only."""
-    stacked, axis = matrix.measures_stand == "down", data.sides.columns
+    stacked, axis = matrix.measures_in == "rows", data.sides.columns
     found = []
     for depth, group in _order(matrix, data, fold):
         is_folded = depth > 0 and fold is not None and fold.folds(depth, axis.keys(depth, group))

@@ -86,7 +86,7 @@ class CrosstabTableBuilder:
 
     @property
     def _stacked(self) -> bool:
-        return self.matrix.measures_stand == "down" and len(self.matrix.measures) > 1
+        return self.matrix.measures_in == "rows" and len(self.matrix.measures) > 1
 
     @property
     def _rows_deep(self) -> int:
@@ -292,8 +292,8 @@ class CrosstabTableBuilder:
         matrix = self.matrix
         level = matrix.rows[depth - 1] if depth else None
         shown = self._totalled
-        stands = level.subtotal if level is not None else matrix.row_total
-        stands = "after" if stands == "none" else stands
+        position = level.subtotal if level is not None else matrix.row_total
+        position = "after" if position == "none" else position
         style = (level.style if level is not None else None) or (matrix.total_style if level is None else None)
         text = level.subtotal_text if level is not None else matrix.row_total_text
         if level is not None and self._is_folded(depth):
@@ -308,7 +308,7 @@ class CrosstabTableBuilder:
                 own = measure if self._stacked else printed.measures[0]
                 if own in shown and own in printed.measures:
                     cells.append(Cell(**self._content(own, i, depth, depth), column=f"c{i}"))
-            rows.append(Row(cells=tuple(cells), style=style, stands=stands))
+            rows.append(Row(cells=tuple(cells), style=style, position=position))
         return tuple(rows)
 
     @cached_property

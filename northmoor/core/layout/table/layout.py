@@ -114,9 +114,9 @@ class TableLayout:
     def head_rows(self, is_first: bool) -> list[int]:
         """The rows of the head on the table's first page or on later ones."""
         on = "first" if is_first else "later"
-        stands = is_first or self.table.repeat_head
-        rows = [-1 - n for n, row in enumerate(self.table.head, 1) if row.on == on or (row.on == "every" and stands)]
-        return [*rows, HEAD] if stands and self.table.show_head else rows
+        is_shown = is_first or self.table.repeat_head
+        rows = [-1 - n for n, row in enumerate(self.table.head, 1) if row.on == on or (row.on == "every" and is_shown)]
+        return [*rows, HEAD] if is_shown and self.table.show_head else rows
 
     def page_row(self, name: str) -> list[int]:
         """One of `PAGE_ROWS`, as a list that is empty where the table has none."""

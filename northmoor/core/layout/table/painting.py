@@ -204,7 +204,7 @@ def _turned_layer(layout: TableLayout, turned: list[tuple[int, CellLayout, int, 
         across = area.width - 2 * look.inset - cell.leading
         down = area.height - 2 * look.padding - length
         x = area.x + look.inset + {"start": 0, "center": across // 2, "end": across}[cell.align]
-        y = area.y + look.padding + {"top": 0, "middle": down // 2, "bottom": down}[look.stands]
+        y = area.y + look.padding + {"top": 0, "middle": down // 2, "bottom": down}[look.vertical_align]
         ascent = cell.shaper.font.ascent(cell.face.size)
         boxes.append((x, y, cell.leading, length))
         begins.append((x + ascent, y + length) if look.turn == "up" else (x + cell.leading - ascent, y))

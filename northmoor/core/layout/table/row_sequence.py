@@ -110,7 +110,7 @@ def kinds_of_table(table: TableBlock) -> tuple[RowKind, ...]:
 
 
 def _follows_details(kind: int, row: Row) -> bool:
-    return row.stands == "after" if row.stands else kind == TOTAL
+    return row.position == "after" if row.position else kind == TOTAL
 
 
 def row_sequence(table: TableBlock, data: TableData) -> RowSequence:

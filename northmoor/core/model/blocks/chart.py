@@ -244,7 +244,7 @@ class Chart(Part):
 
 
 class ChartBlock(Chart):
-    """A chart that stands by itself."""
+    """A chart by itself."""
 
     kind: Literal["chart"] = "chart"
     name: Name

@@ -23,7 +23,7 @@ class ForEachBlock(GroupingLevel):
     """Repeats its blocks for each record of a query: for each group of rows with equal keys.
 
     Blocks in it show the record's own rows: those of the same query in its group, and those of a query that is a detail
-    of it by the link between the two. Expressions stand in the record's scope, as in a heading.
+    of it by the link between the two. Expressions are in the record's scope, as in a heading.
     """
 
     kind: Literal["for-each"] = "for-each"
@@ -102,7 +102,7 @@ class GridCell(Part):
 
 
 class GridBlock(FlowBlock):
-    """Rows and columns of blocks. A row of it is as high as what stands in it, and is not parted at the end of a page
+    """Rows and columns of blocks. A row of it is as high as what is in it, and is not parted at the end of a page
     unless it is higher than a page."""
 
     kind: Literal["grid"] = "grid"
@@ -136,7 +136,7 @@ Distance = Annotated[Length, Field(ge=0, le=5_000_000)]
 
 
 class FrameItem(Part):
-    """What stands at an exact place of a frame, in front of the items before it."""
+    """What is at an exact place of a frame, in front of the items before it."""
 
     x: Distance = 0
     """From the frame's left edge."""

@@ -43,7 +43,7 @@ class MatrixLevel(GroupingLevel):
 
 
 class Measure(Content):
-    """What stands in each cell, and, over more rows, in totals."""
+    """What is in each cell, and, over more rows, in totals."""
 
     name: Title
     """Its name."""
@@ -76,7 +76,7 @@ class MatrixBlock(Part):
     """Grouping steps across the top, outermost first."""
     measures: Annotated[tuple[Measure, ...], Field(min_length=1, max_length=20)]
     """The values in the cells."""
-    measures_stand: Literal["across", "down"] = "across"
+    measures_in: Literal["columns", "rows"] = "columns"
     """Whether several measures are side by side or one below the other."""
     show_measures: bool = False
     """Whether a single measure's title is shown, too."""

@@ -41,7 +41,7 @@ class Drawing(Part):
 
 
 class Content(Part):
-    """What stands in a cell: a value with a format, or a text template."""
+    """What is in a cell: a value with a format, or a text template."""
 
     value: str | None = None
     """An expression, such as sum(fare)."""
@@ -117,7 +117,7 @@ class Row(Part):
 
     cells: tuple[Cell, ...] = ()
     """Its cells; columns that none covers stay empty."""
-    stands: Literal["before", "after"] | None = None
+    position: Literal["before", "after"] | None = None
     """Whether it is before or after its group; by default, headings are before and totals after."""
     rules: Rules = ()
     """Conditions that change the look of the whole row, tried in order."""
@@ -140,7 +140,7 @@ def _listed(value: object) -> object:
 
 
 def _unlisted(rows: tuple[Row, ...]) -> object:
-    """A single row stands by itself in a file."""
+    """A single row is written by itself in a file, not in a list."""
     return rows[0] if len(rows) == 1 else rows
 
 

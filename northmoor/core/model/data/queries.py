@@ -60,7 +60,7 @@ class Query(Part):
     connection: Name | None = None
     """A name from the library's connections file; without one, the SQL runs over other queries of the report."""
     sql: Annotated[str, Field(max_length=1_000_000)] = ""
-    """One statement that reads, in the connection's dialect; :name stands for the value of a parameter."""
+    """One statement that reads, in the connection's dialect; :name is the value of a parameter."""
     signals: SignalQuery | None = None
     """Spans or measurements that are read from a signal log of its connection, in place of SQL; without a connection,
     the log is another query."""
@@ -75,7 +75,7 @@ class Query(Part):
     sample: str | None = None
     """Path of a Parquet file with saved rows, from the library's folder; it cannot lead out of it."""
     use_sample: bool = False
-    """Whether the saved rows stand in for the connection."""
+    """Whether the saved rows are used in place of the connection."""
 
     @model_validator(mode="after")
     def _parts_fit_together(self) -> "Query":

@@ -167,7 +167,7 @@ def show_rows(report: Report, edition: str, table: str, shown: bool) -> Report:
 
 def _on_one_line(level: Level) -> Level | None:
     """A level with the text of its heading as the label of its total, if they say the same of its groups."""
-    if level.parent is not None or len(level.heading) != 1 or not level.total or level.total[0].stands == "before":
+    if level.parent is not None or len(level.heading) != 1 or not level.total or level.total[0].position == "before":
         return None
     texts = [cell.text or f"{{{cell.value}}}" for cell in level.heading[0].cells]
     key, total = f"{{{level.by}}}", level.total[0]

@@ -43,7 +43,7 @@ class _TableWriter:
         self._head = list(grid_rows(content.head(), content.columns))
         levels = content.table.levels[content.layout.outer :]
         has_inner = content.table.show_details or len(levels) > 1
-        has_headings = bool(levels) and any(row.stands != "after" for row in levels[0].heading)
+        has_headings = bool(levels) and any(row.position != "after" for row in levels[0].heading)
         self.folds = parts.is_interactive and has_inner and has_headings
         self._breaks = bool(levels) and levels[0].page_break in ("between", "before")
         self._row_heads = _row_heads(content)

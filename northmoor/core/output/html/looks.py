@@ -42,8 +42,8 @@ def box_css(look: ResolvedStyle) -> str:
     found = [f"padding:{svg_points(look.padding)}pt {svg_points(look.inset)}pt"]
     if look.fill:
         found.append(f"background:{look.fill}")
-    if look.stands != "top":
-        found.append(f"vertical-align:{_VERTICAL[look.stands]}")
+    if look.vertical_align != "top":
+        found.append(f"vertical-align:{_VERTICAL[look.vertical_align]}")
     for side, name in _EDGES.items():
         if thickness := getattr(look, name):
             found.append(f"border-{side}:{svg_points(thickness)}pt {look.rule_dash} {look.rule_color}")

@@ -48,7 +48,7 @@ class CellFormats(Struct):
         own: dict[str, Any] = {
             "font_name": next(name for end, name in _FAMILIES.items() if look.font.endswith(end)),
             "font_size": look.size / 1000, "font_color": color or look.color, "align": _SIDES[look.side or align],
-            "valign": _VERTICAL[look.stands],
+            "valign": _VERTICAL[look.vertical_align],
         }  # fmt: skip
         for name, wanted in (("bold", look.bold), ("italic", look.italic), ("text_wrap", wraps)):
             if wanted:

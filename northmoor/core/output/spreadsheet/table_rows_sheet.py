@@ -123,7 +123,7 @@ class TableSheet:
 
     def _totals_below(self) -> None:
         """Say whether what totals a group is above or below it."""
-        is_above = any(row.stands == "before" for level in self._levels for row in level.total)
+        is_above = any(row.position == "before" for level in self._levels for row in level.total)
         has_total = any(level.total for level in self._levels)
         self._cursor.sheet.outline_settings(True, has_total and not is_above, True, False)
 
