@@ -207,8 +207,8 @@ def bench_statements() -> None:
         f"{seconds:.2f} s, floor {floor[0]:.2f} s")  # fmt: skip
     memory = max(run[2] for run in ours)
     few = _statements("ours", STATEMENTS // 100, 100 * LINES)
-    told = f"{memory:.0f} MB, {few[2]:.0f} MB for the same rows in 100 statements, floor {floor[2]:.0f} MB"
-    print(f"{'their peak memory':28} {memory / few[2]:6.2f} × that of 100  (at most {LIMITS['records']})   {told}")
+    memories = f"{memory:.0f} MB, {few[2]:.0f} MB for the same rows in 100 statements, floor {floor[2]:.0f} MB"
+    print(f"{'their peak memory':28} {memory / few[2]:6.2f} × that of 100  (at most {LIMITS['records']})   {memories}")
 
 
 def _statements(way: str, records: int, lines: int = LINES) -> list[float]:
@@ -221,8 +221,8 @@ def _statements(way: str, records: int, lines: int = LINES) -> list[float]:
 def fetched(*arguments: str) -> tuple[float, float]:
     """Seconds of a fetch and its process's peak memory (MB)."""
     here = Path(__file__).parent
-    told = subprocess.run([sys.executable, str(here / "fetching.py"), *arguments], check=True, stdout=subprocess.PIPE)
-    seconds, memory = told.stdout.split()
+    done = subprocess.run([sys.executable, str(here / "fetching.py"), *arguments], check=True, stdout=subprocess.PIPE)
+    seconds, memory = done.stdout.split()
     return float(seconds), float(memory)
 
 
@@ -247,8 +247,8 @@ def compare(what: str, limit: str, product: list[str], plain: list[str]) -> None
     ratio = statistics.median(ours[0] / floor[0] for ours, floor in pairs)
     seconds = [statistics.median(side[i][0] for side in pairs) for i in (0, 1)]
     memory = [max(side[i][1] for side in pairs) for i in (0, 1)]
-    told = f"{seconds[0]:.2f} s, floor {seconds[1]:.2f} s; peak {memory[0]:.0f} MB, floor {memory[1]:.0f} MB"
-    say(what, ratio, LIMITS[limit], told)
+    memories = f"{seconds[0]:.2f} s, floor {seconds[1]:.2f} s; peak {memory[0]:.0f} MB, floor {memory[1]:.0f} MB"
+    say(what, ratio, LIMITS[limit], memories)
 
 
 def edited(session: Session, report: Report, width: int) -> Document:

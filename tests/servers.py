@@ -247,7 +247,8 @@ class PrivateMariadb(Server):
 
     def _program(self) -> list[str]:
         program = shutil.which("mariadbd") or "/usr/sbin/mariadbd"
-        return [program, "--no-defaults", f"--datadir={self.folder / 'data'}", *self._as_root()]
+        apart = f"--tmpdir={self.folder}"  # a server that starts removes temporary tables of others in the same folder
+        return [program, "--no-defaults", f"--datadir={self.folder / 'data'}", apart, *self._as_root()]
 
     def _as_root(self) -> list[str]:
         return ["--user=root"] if os.geteuid() == 0 else []

@@ -227,7 +227,7 @@ def test_keys_for_blocks_do_nothing_to_blocks_that_are_not_seen(window: Window, 
     assert "scope" not in names(window)
 
 
-def test_a_header_is_added_and_stands_on_later_pages(statement: Window, qtbot: QtBot) -> None:
+def test_a_header_is_added_and_is_on_later_pages(statement: Window, qtbot: QtBot) -> None:
     window = statement
     before = report_text(window.controller.report)
     window.controller.select(Selection("page"))

@@ -46,9 +46,9 @@ def answering(text: str) -> Iterator[list[str]]:
 def test_a_change_elsewhere_is_shown_where_nothing_is_unsaved_and_can_be_undone(
     window: Window, copy: Path, qtbot: QtBot
 ) -> None:
-    with qtbot.waitSignal(window.files.changes.message, timeout=5_000) as told:
+    with qtbot.waitSignal(window.files.changes.message, timeout=5_000) as message:
         theirs(copy, lambda r: r.but(title="Theirs"))
-    assert "undo brings the old one back" in told.args[0]
+    assert "undo brings the old one back" in message.args[0]
     assert window.controller.report.title == "Theirs"
     assert window.controller.is_saved
     theirs(copy, lambda r: r.but(title="Theirs again"))  # the file is another one now, and is still watched
@@ -94,7 +94,7 @@ def test_what_both_changed_is_named_and_cancel_writes_nothing(window: Window, co
     assert load_report(copy).title == "Mine"
 
 
-def test_a_report_of_two_names_is_saved_under_one_and_that_is_said(window: Window, copy: Path) -> None:
+def test_a_report_of_two_names_is_saved_under_one_and_that_is_reported(window: Window, copy: Path) -> None:
     other = copy.with_name("other.moor")
     other.hardlink_to(copy)
     before = other.read_text()

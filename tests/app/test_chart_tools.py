@@ -88,7 +88,7 @@ def test_a_mark_is_chosen_changed_and_traced(board: Window, qtbot: QtBot) -> Non
     assert marks(window, "routes") == 9
 
 
-def test_nonsense_in_a_chart_is_told_and_the_rest_is_drawn(board: Window, qtbot: QtBot) -> None:
+def test_nonsense_in_a_chart_is_reported_and_the_rest_is_drawn(board: Window, qtbot: QtBot) -> None:
     window = board
     window.controller.select(Selection("mark", "cancelled", column="delay"))
     type_into(editor(window, "value"), "avg(nothing)", qtbot)

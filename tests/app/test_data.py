@@ -398,14 +398,16 @@ def test_sql_is_checked_without_running_and_a_missing_parameter_is_offered(
     settle(window, qtbot)
 
 
-def test_new_and_missing_columns_are_told_and_settings_stay(window: Window, data: DataWorkspace, qtbot: QtBot) -> None:
+def test_new_and_missing_columns_are_reported_and_settings_stay(
+    window: Window, data: DataWorkspace, qtbot: QtBot
+) -> None:
     settings = window.controller.report.query("fares").columns
     data.editor.setText("select code as route, season, minutes from routes")
     data.run()
     rows_shown(window, qtbot, 9)
-    told = data.pane.message.text()
-    assert "New: minutes." in told
-    assert "Gone: route_name, month, sailings, tickets, fares." in told
+    message = data.pane.message.text()
+    assert "New: minutes." in message
+    assert "Gone: route_name, month, sailings, tickets, fares." in message
     assert window.controller.report.query("fares").columns == settings
     window.controller.undo()
     settle(window, qtbot)
@@ -510,7 +512,7 @@ def test_a_shared_query_that_someone_else_changed_is_not_replaced_unasked(
     settle(window, qtbot)
 
 
-def test_saved_rows_stand_in_when_the_connection_is_gone(window: Window, data: DataWorkspace, qtbot: QtBot) -> None:
+def test_saved_rows_are_used_when_the_connection_is_gone(window: Window, data: DataWorkspace, qtbot: QtBot) -> None:
     data.queries.save_rows(window.controller.report.query("fares"))
     stored = window.controller.report.query("fares").sample
     assert stored == "reports/fares-by-route.rows/fares.parquet"
@@ -990,7 +992,7 @@ def test_columns_are_computed_and_the_first_of_each_taken_by_choosing(
     settle(window, qtbot)
 
 
-def test_rows_of_a_run_before_are_greyed_and_said_to_be_old(window: Window, data: DataWorkspace, qtbot: QtBot) -> None:
+def test_rows_of_a_run_before_are_greyed_and_called_old(window: Window, data: DataWorkspace, qtbot: QtBot) -> None:
     data.editor.setText("select nope from routes")
     data.run()
     qtbot.waitUntil(lambda: data.pane.facts.text() == "rows of the run before", timeout=10_000)

@@ -179,7 +179,7 @@ def test_a_detail_needs_a_pair_of_columns(qtbot: QtBot) -> None:
     assert dialog.fault.text() == "Choose at least one pair of columns that must be equal."
 
 
-def test_passwords_that_cannot_be_read_are_said_in_the_dialog(
+def test_passwords_that_cannot_be_read_are_reported_in_the_dialog(
     qtbot: QtBot, worker: Worker, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setenv("NORTHMOOR_PASSWORDS", "/nowhere.json")

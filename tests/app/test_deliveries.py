@@ -197,7 +197,7 @@ def test_an_order_that_is_changed_keeps_what_is_not_shown(quay: Window, root: Pa
     assert (order.destinations[0].if_exists, order.destinations[0].only) == ("replace", ("pdf",))  # type: ignore[union-attr]
 
 
-def test_what_is_rarely_said_can_be_said_too(quay: Window, root: Path, qtbot: QtBot) -> None:
+def test_rare_settings_can_be_chosen_too(quay: Window, root: Path, qtbot: QtBot) -> None:
     def choose(editor: QWidget, value: object) -> None:
         if isinstance(editor, QComboBox):
             editor.setCurrentIndex(editor.findData(value))

@@ -1,4 +1,4 @@
-"""Delivering in the real window: several formats at a time, one block, faults that are told, printing, and copying as
+"""Delivering in the real window: several formats at a time, one block, faults that are reported, printing, and copying as
 printed."""
 
 from pathlib import Path
@@ -90,7 +90,7 @@ def test_every_choice_of_every_format_has_words(qapp: QApplication) -> None:
     FormatOptions(OutputOptions(), sorted(names), lambda *_: None)
 
 
-def test_what_is_in_the_way_is_said_before(
+def test_what_is_in_the_way_is_reported_before(
     dialog: DeliverDialog, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     dialog.folder.setText(str(tmp_path / "nowhere"))

@@ -182,7 +182,7 @@ def test_a_picture_is_dropped_between_blocks(
     assert (window.controller.library.root / "pictures" / "seal.png").is_file()
 
 
-def test_what_a_dropped_file_would_do_is_said(window: Window, copy: Path, tmp_path: Path) -> None:
+def test_what_a_dropped_file_would_do_is_shown(window: Window, copy: Path, tmp_path: Path) -> None:
     (tmp_path / "lines.csv").write_text("a\n1\n")
     action, left, none = Qt.DropAction.CopyAction, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
     (drops,) = window.findChildren(FileDrops)

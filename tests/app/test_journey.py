@@ -172,7 +172,7 @@ def test_a_second_click_edits_the_cell(window: Window, qtbot: QtBot) -> None:
     ],
 )
 @pytest.mark.variants
-def test_every_kind_of_cell_is_edited_where_it_stands(
+def test_every_kind_of_cell_is_edited_where_it_is(
     window: Window, qtbot: QtBot, wanted: dict, before: str, typed: str
 ) -> None:
     (first, *_) = [s for s in regions(window, **wanted) if s.column or s.row == "text"]
@@ -252,7 +252,7 @@ def test_pages_can_be_turned_and_zoomed_by_keys(window: Window, qtbot: QtBot) ->
     settle(window, qtbot)
 
 
-def test_typing_nonsense_is_told_and_changes_nothing(window: Window, qtbot: QtBot) -> None:
+def test_typing_nonsense_is_reported_and_changes_nothing(window: Window, qtbot: QtBot) -> None:
     window.controller.select(Selection("cell", TABLE, "detail", None, "fares"))
     before = window.controller.report
     type_into(editor(window, "width"), "wide", qtbot)

@@ -101,7 +101,7 @@ def test_a_query_goes_on_with_its_parameters(window: Window, dialog: NewReportDi
     assert [column.name for column in table.columns] == ["fares"]
 
 
-def test_what_cannot_be_read_is_told(window: Window, dialog: NewReportDialog, qtbot: QtBot) -> None:
+def test_what_cannot_be_read_is_reported(window: Window, dialog: NewReportDialog, qtbot: QtBot) -> None:
     report = window.controller.report
     assert report is not None
     broken = report.query("fares").but(sql="select gone from nowhere")

@@ -135,7 +135,9 @@ def test_a_lock_is_held_by_a_living_process_only_and_a_stranger_holds_none(tmp_p
     assert not (tmp_path / ".x.moor.lock").exists()
 
 
-def test_what_can_only_be_read_is_said_on_opening(window: Window, copy: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_what_can_only_be_read_is_reported_on_opening(
+    window: Window, copy: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     assert window.close()
     may = os.access
     monkeypatch.setattr(os, "access", lambda path, mode: mode != os.W_OK and may(path, mode))  # root may write all

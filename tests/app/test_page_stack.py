@@ -12,7 +12,7 @@ SIZES = st.tuples(st.integers(72_000, 2_000_000), st.integers(72_000, 2_000_000)
 
 
 @given(runs=st.lists(st.tuples(st.integers(1, 40), SIZES), min_size=1, max_size=5), scale=st.floats(0.0003, 0.006))
-def test_every_page_is_found_where_it_stands(runs: list[tuple[int, tuple[int, int]]], scale: float) -> None:
+def test_every_page_is_found_where_it_is(runs: list[tuple[int, tuple[int, int]]], scale: float) -> None:
     papers, first = [], 0
     for count, size in runs:
         papers.append((first, size))

@@ -260,7 +260,7 @@ def test_with_no_field_chosen_the_menu_says_so(window: Window) -> None:
     assert "Choose a field in Fields first" in window._notice.toolTip()
 
 
-def test_what_was_selected_and_is_gone_is_told(window: Window, qtbot: QtBot) -> None:
+def test_what_was_selected_and_is_gone_is_reported(window: Window, qtbot: QtBot) -> None:
     window.controller.select(Selection("level", TABLE, level="season"))
     body = window.pages.inspector.widget()
     texts = [label.text() for label in body.findChildren(type(window._title))]

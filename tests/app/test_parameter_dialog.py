@@ -186,7 +186,7 @@ def test_every_property_can_be_set_and_what_does_not_fit_is_refused(
     settle(window, qtbot)
 
 
-def test_preflight_offers_what_mends_a_finding(window: Window, qtbot: QtBot) -> None:
+def test_preflight_offers_what_corrects_a_finding(window: Window, qtbot: QtBot) -> None:
     controller = window.controller
     controller.edit("Add", lambda r, _: edits.add_parameter(r, Parameter(name="route", holds="list", required=False)))
     controller.edit(

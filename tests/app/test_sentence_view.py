@@ -191,7 +191,7 @@ def test_a_join_confirmed_unchanged_stays_as_it_is(qtbot: QtBot, join: str) -> N
     assert dialog.sentence() == sentence
 
 
-def test_what_a_join_matches_is_said_in_words() -> None:
+def test_what_a_join_matches_is_shown_in_words() -> None:
     match = JoinMatch(before=10, matched=8, joined=12, others=7, unmet=2)
     assert match_words(match, "join", "routes") == (
         "10 rows so far: 8 find a match, 2 find none and are left out; some match several times, so that 8 rows become 12;"

@@ -60,7 +60,7 @@ def test_a_dropped_csv_file_is_a_listing_two_actions_later(empty: Window, qtbot:
     assert Library.around(empty.controller.path).connections.connections[0].name == "lines"
 
 
-def test_what_cannot_be_read_is_said_and_what_can_be_begun_stays(empty: Window, tmp_path: Path) -> None:
+def test_what_cannot_be_read_is_reported_and_what_can_be_begun_stays(empty: Window, tmp_path: Path) -> None:
     (tmp_path / "odd.csv").write_bytes(b"\x00\x01\x02")
     (tmp_path / "odd.moor").write_text("{}")
     drop(empty, tmp_path / "odd.moor")

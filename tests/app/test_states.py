@@ -43,7 +43,7 @@ def test_with_no_report_the_window_says_what_can_be_begun(new_window: Callable[[
         assert window.actions_by_name[name].toolTip().endswith("."), name  # it says why
 
 
-def test_a_report_that_cannot_be_opened_is_told_and_left_alone(window: Window, copy: Path) -> None:
+def test_a_report_that_cannot_be_opened_is_reported_and_left_alone(window: Window, copy: Path) -> None:
     broken = copy.with_name("broken.moor")
     broken.write_text('{"northmoor_report": 7}')
     assert not window.open(broken)
@@ -52,7 +52,7 @@ def test_a_report_that_cannot_be_opened_is_told_and_left_alone(window: Window, c
     assert broken.read_text() == '{"northmoor_report": 7}'
 
 
-def test_a_missing_value_is_told_and_can_be_given(window: Window, copy: Path, qtbot: QtBot) -> None:
+def test_a_missing_value_is_reported_and_can_be_given(window: Window, copy: Path, qtbot: QtBot) -> None:
     report = load_report(copy)
     port = {"name": "port", "label": "Port", "hint": "Port of departure"}
     fares = report.query("fares")
@@ -115,7 +115,7 @@ def test_a_newer_edit_overtakes_a_long_one(window: Window, qtbot: QtBot) -> None
     assert window.pages.canvas.page_count >= 3
 
 
-def test_data_tells_what_is_wrong_with_sql_and_keeps_the_report(window: Window, qtbot: QtBot) -> None:
+def test_data_reports_what_is_wrong_with_sql_and_keeps_the_report(window: Window, qtbot: QtBot) -> None:
     window.show_workspace("data")
     before = window.controller.report
     window.data.editor.setText("delete from bookings")
@@ -251,5 +251,5 @@ def test_work_that_is_counted_says_how_long_it_takes_yet(
     [(2.0, 1, ""), (10.0, 0, ""), (10.0, 90, ""), (10.0, 50, "about 10 s left"), (60.0, 40, "about 2 minutes left"),
      (60.0, 1, "about 2 hours left")],
 )  # fmt: skip
-def test_time_left_is_round_and_only_said_when_it_is_known(seconds: float, done: int, words: str) -> None:
+def test_time_left_is_round_and_only_shown_when_it_is_known(seconds: float, done: int, words: str) -> None:
     assert time_left_words(seconds, done, 100) == words

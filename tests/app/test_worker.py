@@ -26,7 +26,7 @@ from northmoor.core.store.report_files import load_report
 from tests.app.conftest import settle
 
 
-def test_a_mistake_of_ours_is_told_and_the_next_edit_works(
+def test_a_mistake_of_ours_is_reported_and_the_next_edit_works(
     window: Window, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch, caplog: pytest.LogCaptureFixture
 ) -> None:
     def broken(*_: object) -> None:
@@ -171,9 +171,9 @@ def test_pages_are_shown_after_an_export_was_stopped(demo: Path, qtbot: QtBot, t
     made.progress.connect(
         lambda said: made.stop() if said.startswith("Page") else None, Qt.ConnectionType.DirectConnection
     )
-    with qtbot.waitSignal(made.delivery_failed, timeout=20_000) as told:
+    with qtbot.waitSignal(made.delivery_failed, timeout=20_000) as message:
         made.deliver(document, Delivery((tmp_path / "out.pdf",), None, OutputOptions()).write)
-    assert told.args == ["Stopped. What was under way is not there."]
+    assert message.args == ["Stopped. What was under way is not there."]
     assert not list(tmp_path.iterdir())
     with qtbot.waitSignal(made.page_shown, timeout=20_000) as shown:
         made.show_pages([(0, 1.0)])

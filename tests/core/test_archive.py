@@ -201,7 +201,7 @@ def test_two_runs_differ_in_exactly_the_figures_that_were_changed(demo: Path, tm
     assert compare_runs(old, old) == RunComparison(pages=found.pages)
 
 
-def test_rows_that_come_and_go_are_told_from_figures_that_change(root: Path) -> None:
+def test_rows_that_come_and_go_are_distinguished_from_figures_that_change(root: Path) -> None:
     _, old = make(root, request(root))
     execute(root, "delete from lines where goods = 'fish'; insert into lines values ('Oxholm', 'hay', 4, 'a@b.example');"
             "update lines set charge = 13.10 where goods = 'feed'")  # fmt: skip

@@ -112,7 +112,7 @@ def test_papers_of_any_size_are_printed_and_too_many_columns_refused(library: Ma
         PageSetup(rows=100)
 
 
-def test_a_watermark_stands_behind_the_pages_that_its_condition_names(library: MakeLibrary) -> None:
+def test_a_watermark_is_behind_the_pages_that_its_condition_names(library: MakeLibrary) -> None:
     mark = Watermark(text="Draft {page_number(); 0}", visible=":state = 'draft' and page_number() > 1")
     parameter = Parameter(name="state", default="draft")
     report = report_of(
@@ -134,7 +134,7 @@ def test_a_watermark_stands_behind_the_pages_that_its_condition_names(library: M
 
 
 @pytest.mark.parametrize("repeated", [False, True])
-def test_a_header_speaks_of_the_group_or_record_that_is_open_on_its_page(library: MakeLibrary, repeated: bool) -> None:
+def test_a_header_shows_the_group_or_record_that_is_open_on_its_page(library: MakeLibrary, repeated: bool) -> None:
     sql = "select i, case when i <= 90 then 'Curlew' when i <= 95 then 'Dunlin' else 'Plover' end as vessel from numbered where i <= 200"
     header = Running(lines=(
         RunningLine(start=TextPiece(text="Vessel {vessel}"), end=TextPiece(text="{nothing}"), of="vessel"),

@@ -76,7 +76,7 @@ CASES = {
 
 
 @pytest.mark.parametrize("case", CASES)
-def test_what_is_odd_is_shown_or_told_at_its_place(odd: Path, case: str) -> None:
+def test_what_is_odd_is_shown_or_reported_at_its_place(odd: Path, case: str) -> None:
     connection, sql, block, message = CASES[case]
     library = Library(odd, Connections(connections=(CONNECTIONS[connection],)))
     document = render(report_of(TextBlock(name="beside", text="Beside it"), block, queries=[query(sql)]), library)

@@ -148,7 +148,7 @@ def test_fifty_thousand_values_are_bound_at_once(sources: dict[str, Library], so
     assert found == [{"port_id": 2}]
 
 
-def test_more_values_than_a_server_takes_are_told(sources: dict[str, Library]) -> None:
+def test_more_values_than_a_server_takes_are_reported(sources: dict[str, Library]) -> None:
     ids = Parameter(name="ids", kind="integer", holds="list")
     with pytest.raises(QueryError, match="takes 65,535 values in a query, and here are 70,000; choose fewer"):
         ask(sources["mariadb"], "select * from ports where port_id in (:ids)", ids, ids=list(range(70_000)))
@@ -161,7 +161,7 @@ def test_how_many_rows_come_can_be_a_value(sources: dict[str, Library], source: 
 
 
 @pytest.mark.parametrize("source", SOURCES)
-def test_a_list_or_range_in_a_wrong_place_is_told(sources: dict[str, Library], source: str) -> None:
+def test_a_list_or_range_in_a_wrong_place_is_reported(sources: dict[str, Library], source: str) -> None:
     period = Parameter(name="when", kind="date", holds="range")
     with pytest.raises(QueryError, match=r"Query rows: :given is a list; write in \(:given\), or :given_count"):
         ask(sources[source], "select name from ports where name = :given", texts(), given=["a"])
@@ -255,8 +255,8 @@ def test_a_query_with_lists_can_be_checked_without_running_it(sources: dict[str,
         parameters=[texts()],
     )
     for given_texts in ([], ["a", "b'"]):
-        told = Session(sources[source]).check(report, "rows", bind(report, {"given": given_texts}), CancelToken())
-        assert told == "db"
+        message = Session(sources[source]).check(report, "rows", bind(report, {"given": given_texts}), CancelToken())
+        assert message == "db"
 
 
 @pytest.mark.parametrize("source", SOURCES)
@@ -294,7 +294,7 @@ def test_whole_numbers_and_lists_are_arguments_of_functions(sources: dict[str, L
     assert row["a"] == large + 1
 
 
-def test_what_a_server_takes_no_list_in_is_said(sources: dict[str, Library]) -> None:
+def test_what_a_server_takes_no_list_in_is_reported(sources: dict[str, Library]) -> None:
     with pytest.raises(QueryError, match=r":given is a list; write in \(:given\)"):
         ask(sources["postgresql"], "select name from ports where name = :given", texts(), given=["a"])
     with pytest.raises(QueryError, match=r":given is a list; write in \(:given\)"):

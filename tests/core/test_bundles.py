@@ -199,7 +199,7 @@ def test_a_bundle_can_be_one_zip(root: Path) -> None:
         assert found.testzip() is None
 
 
-def test_a_report_is_made_anew_for_each_row_of_a_query(root: Path) -> None:
+def test_a_report_is_made_again_for_each_row_of_a_query(root: Path) -> None:
     """The values of each row: one that does not fit fails by itself, one without rows is left out."""
     execute(root, "create table limits (least text); insert into limits values ('0'), ('50'), ('5000'), ('much')")
     report = json.loads((root / "reports" / "listing.moor").read_text(encoding="utf-8"))

@@ -90,7 +90,7 @@ def test_columns_without_rows_are_aligned_by_their_totals(library: MakeLibrary) 
     assert [cell.align for cell in plan_of(plans, "head").cells] == ["end", "start"]
 
 
-def test_a_value_is_said_once_in_each_group(library: MakeLibrary) -> None:
+def test_a_value_is_shown_once_in_each_group(library: MakeLibrary) -> None:
     def repeats(column: str, *levels: str, **more: Any) -> list[bool]:
         shown = Column(name="c", value=column, title="c", blank_repeats=True)
         made = tuple(level_of(level, **more) for level in levels)

@@ -134,7 +134,7 @@ def test_sectors_have_angles_in_proportion_and_close_the_circle(library: MakeLib
         assert turned == pytest.approx(math.tau, abs=0.01)
 
 
-def test_points_stand_where_their_values_are_and_bubbles_have_areas_in_proportion(
+def test_points_are_where_their_values_are_and_bubbles_have_areas_in_proportion(
     library: MakeLibrary, rows: sqlite3.Connection
 ) -> None:
     block = chart("points", "avg(v)", along="sum(w)", bubble="count(*)")
@@ -233,7 +233,7 @@ def test_heat_and_spans_have_a_mark_for_each_value(library: MakeLibrary, rows: s
     proportional(dict(enumerate(sorted(lengths))), dict(enumerate(sorted(map(float, months)))))
 
 
-def test_ticks_stand_at_their_values(library: MakeLibrary, rows: sqlite3.Connection) -> None:
+def test_ticks_are_at_their_values(library: MakeLibrary, rows: sqlite3.Connection) -> None:
     document = render(report_of(chart("columns", "count(*)", first=ChartAxis(least="0", greatest="30"))), library(ROWS))
     ticks = {float(i["text"]): i["y"] + i["height"] / 2 for i in items(document, "tick")}
     assert sorted(ticks) == [0, 5, 10, 15, 20, 25, 30]
@@ -357,7 +357,7 @@ def test_every_mark_can_be_traced_and_linked(library: MakeLibrary) -> None:
                 assert region.link == f"https://tarrow.example/{found.rows.table.column('route')[0]}"
 
 
-def test_what_cannot_be_drawn_says_why_and_the_rest_stands(library: MakeLibrary) -> None:
+def test_what_cannot_be_drawn_says_why_and_the_rest_stays(library: MakeLibrary) -> None:
     made = library(ROWS)
     empty = render(report_of(chart(keep_rows="false", empty_text="No route has any.")), made)
     assert [i["text"] for i in items(empty, "empty")] == ["No route has any."]

@@ -43,7 +43,7 @@ def process(*arguments: object) -> subprocess.CompletedProcess[str]:
     return subprocess.run(command, capture_output=True, text=True, env=environment, check=False)
 
 
-def told(done: subprocess.CompletedProcess[str], *codes: ExitCode) -> str:
+def printed(done: subprocess.CompletedProcess[str], *codes: ExitCode) -> str:
     """The one sentence of an error with which nothing is written, or that ends with one of some codes."""
     assert done.returncode in (codes or (ExitCode.NOT_WRITTEN, ExitCode.REFUSED))
     assert done.stdout == ""
@@ -96,7 +96,7 @@ def test_new_makes_parameters_of_the_sqls_placeholders(library: MakeLibrary, tmp
         "since": "date",
         "route": "text",
     }
-    assert told(northmoor("run", out, "--out", tmp_path / "p.pdf", "--set", "least=1")).startswith(
+    assert printed(northmoor("run", out, "--out", tmp_path / "p.pdf", "--set", "least=1")).startswith(
         "Parameter route: A value is missing"
     )
     values = ["--set", "least=1", "--set", "since=2025-01-02", "--set", "route=TQ-SK"]
@@ -120,21 +120,21 @@ def test_new_makes_parameters_of_the_sqls_placeholders(library: MakeLibrary, tmp
         (["--sql", "@missing.sql"], "The SQL file missing.sql cannot be read"),
     ],
 )
-def test_new_tells_what_is_wrong_and_writes_nothing(
+def test_new_reports_what_is_wrong_and_writes_nothing(
     library: MakeLibrary, tmp_path: Path, arguments: list, sentence: str
 ) -> None:
     library(FREIGHT)
     before = (tmp_path / "db.sqlite").read_bytes()
-    assert sentence in told(northmoor("new", tmp_path / "x.moor", "--connect", tmp_path / "db.sqlite", *arguments))
+    assert sentence in printed(northmoor("new", tmp_path / "x.moor", "--connect", tmp_path / "db.sqlite", *arguments))
     assert not (tmp_path / "x.moor").exists()
     assert (tmp_path / "db.sqlite").read_bytes() == before
 
 
-def test_new_does_not_replace_a_report_unless_told(library: MakeLibrary, tmp_path: Path) -> None:
+def test_new_does_not_replace_a_report_unless_asked(library: MakeLibrary, tmp_path: Path) -> None:
     library(FREIGHT)
     arguments = ["new", tmp_path / "x.moor", "--connect", tmp_path / "db.sqlite", "--sql", "select route from lines"]
     assert northmoor(*arguments).returncode == 0
-    assert "exists already" in told(northmoor(*arguments))
+    assert "exists already" in printed(northmoor(*arguments))
     assert northmoor(*arguments, "--title", "Second", "--replace").returncode == 0
     assert load_report(tmp_path / "x.moor").title == "Second"
 
@@ -161,13 +161,13 @@ def test_run_writes_each_format_the_same_every_time(demo: Path, tmp_path: Path) 
         (["--edition", "fll"], "no edition 'fll'. Did you mean full?"),
     ],
 )
-def test_run_tells_what_is_wrong_with_values(demo: Path, tmp_path: Path, arguments: list, sentence: str) -> None:
+def test_run_reports_what_is_wrong_with_values(demo: Path, tmp_path: Path, arguments: list, sentence: str) -> None:
     report = demo / "reports" / "fares-by-route.moor"
-    assert sentence in told(northmoor("run", report, "--out", tmp_path / "x.pdf", *arguments))
+    assert sentence in printed(northmoor("run", report, "--out", tmp_path / "x.pdf", *arguments))
     assert list(tmp_path.iterdir()) == []
 
 
-def test_run_tells_what_is_wrong_with_files(tmp_path: Path) -> None:
+def test_run_reports_what_is_wrong_with_files(tmp_path: Path) -> None:
     (tmp_path / "broken.moor").write_text('{"northmoor_report": 1, "editions": [')
     (tmp_path / "newer.moor").write_text('{"northmoor_report": 99}')
     for name, sentence in (
@@ -175,7 +175,7 @@ def test_run_tells_what_is_wrong_with_files(tmp_path: Path) -> None:
         ("broken.moor", "not whole JSON"),
         ("newer.moor", "newer Northmoor"),
     ):
-        assert sentence in told(northmoor("run", tmp_path / name, "--out", tmp_path / "x.pdf"))
+        assert sentence in printed(northmoor("run", tmp_path / name, "--out", tmp_path / "x.pdf"))
     assert not (tmp_path / "x.pdf").exists()
 
 
@@ -190,9 +190,9 @@ def spoilt(demo: Path, tmp_path: Path, old: str, new: str) -> Path:
     return path
 
 
-def test_a_failing_query_is_told_and_nothing_is_written(demo: Path, tmp_path: Path) -> None:
+def test_a_failing_query_is_reported_and_nothing_is_written(demo: Path, tmp_path: Path) -> None:
     report = spoilt(demo, tmp_path, "join routes r on r.route_id", "join rootes r on r.route_id")
-    assert told(northmoor("run", report, "--out", tmp_path / "x.pdf")).startswith(
+    assert printed(northmoor("run", report, "--out", tmp_path / "x.pdf")).startswith(
         "Query fares, Block fares-table: The database refuses"
     )
     assert not (tmp_path / "x.pdf").exists()
@@ -206,13 +206,13 @@ def test_a_failing_query_is_told_and_nothing_is_written(demo: Path, tmp_path: Pa
         ("cast(route as integer)", "Could not convert string"),
     ],
 )
-def test_a_failing_cell_is_marked_told_and_the_rest_is_written_whole(
+def test_a_failing_cell_is_marked_reported_and_the_rest_is_written_whole(
     demo: Path, tmp_path: Path, value: str, sentence: str
 ) -> None:
     report = spoilt(demo, tmp_path, '"value": "fares"', f'"value": "{value}"')
-    sentence_told = told(northmoor("run", report, "--out", tmp_path / "x.json"), ExitCode.FAULTY)
-    assert sentence in sentence_told
-    assert "Block fares-table, rows, column fares" in sentence_told
+    sentence_printed = printed(northmoor("run", report, "--out", tmp_path / "x.json"), ExitCode.FAULTY)
+    assert sentence in sentence_printed
+    assert "Block fares-table, rows, column fares" in sentence_printed
     found = json.loads((tmp_path / "x.json").read_text())["pages"][0]["items"]
     items = [i for i in found if i["kind"] == "text"]
     cells = {i["text"] for i in items if i["origin"]["row"] == "detail" and i["origin"]["column"] == "fares"}
@@ -244,7 +244,7 @@ def test_new_and_run_work_on_files_of_rows(tmp_path: Path) -> None:
     ]
     assert "10.75" in texts
     (tmp_path / "targets.csv").write_text("route,month,target\nTQ-SK,2025-01-01\n")
-    assert "targets.csv is ragged: line 2 has 2 fields where its head has 3" in told(
+    assert "targets.csv is ragged: line 2 has 2 fields where its head has 3" in printed(
         northmoor("run", out, "--set", "most=1", "--out", tmp_path / "x.pdf")
     )
 
@@ -259,9 +259,9 @@ def test_new_and_run_work_on_files_of_rows(tmp_path: Path) -> None:
         ("ftp://x/y", "ftp is no kind of connection"),
     ],
 )  # fmt: skip
-def test_new_tells_what_is_wrong_with_an_address(tmp_path: Path, target: str, sentence: str) -> None:
+def test_new_reports_what_is_wrong_with_an_address(tmp_path: Path, target: str, sentence: str) -> None:
     done = northmoor("new", tmp_path / "x.moor", "--connect", target, "--sql", "select 1 as one")
-    assert sentence in told(done)
+    assert sentence in printed(done)
     assert not (tmp_path / "x.moor").exists()
 
 
@@ -298,7 +298,7 @@ def test_run_takes_lists_files_of_values_and_sets(demo: Path, tmp_path: Path, ta
     assert (done.returncode, done.stderr) == (0, "")
     for number in numbers[:3]:
         assert f"Total for {number}" in (tmp_path / "y.json").read_text()
-    assert "has no value set 'Second'. There is First three." in told(
+    assert "has no value set 'Second'. There is First three." in printed(
         northmoor(
             "run", demo / "reports" / f"{tmp_path.name}.moor", "--out", tmp_path / "y.json", "--value-set", "Second"
         )
@@ -334,7 +334,7 @@ def test_values_that_do_not_fit_are_each_one_sentence(
         (tmp_path / "v.json").write_text(file)
         arguments = ["--values", tmp_path / "v.json"]
     report = demo / "reports" / "selected-waybills.moor"
-    assert sentence in told(northmoor("run", report, "--out", tmp_path / "x.pdf", *arguments))
+    assert sentence in printed(northmoor("run", report, "--out", tmp_path / "x.pdf", *arguments))
     assert not (tmp_path / "x.pdf").exists()
 
 

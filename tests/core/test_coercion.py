@@ -58,7 +58,7 @@ def test_a_decimal_that_would_be_rounded_is_unfit(value: Decimal) -> None:
 
 
 @given(st.datetimes(datetime(1900, 1, 1), datetime(2100, 1, 1)))
-def test_texts_without_an_offset_are_wall_time_as_they_stand(moment: datetime) -> None:
+def test_texts_without_an_offset_are_wall_time_as_written(moment: datetime) -> None:
     assert mended([moment.isoformat(" ")], "timestamp") == [moment]
     assert mended([moment.date().isoformat()], "date") == [moment.date()]
 
@@ -77,7 +77,7 @@ def test_julian_days_are_exact_to_the_millisecond(moment: datetime) -> None:
     assert abs(found - moment) <= timedelta(milliseconds=1)
 
 
-def test_hours_that_happen_twice_or_never_are_read_as_they_stand() -> None:
+def test_hours_that_happen_twice_or_never_are_read_as_written() -> None:
     assert mended(["2025-10-26 01:30", "2025-03-30 01:30"], "timestamp") == [
         datetime(2025, 10, 26, 1, 30),
         datetime(2025, 3, 30, 1, 30),
@@ -100,7 +100,7 @@ def test_hours_that_happen_twice_or_never_are_read_as_they_stand() -> None:
         ("decimal(4,2)", [1.5, 1e300], 1),
     ],
 )
-def test_the_first_value_that_does_not_fit_is_told_with_its_row(kind: str, values: list, row: int) -> None:
+def test_the_first_value_that_does_not_fit_is_reported_with_its_row(kind: str, values: list, row: int) -> None:
     with pytest.raises(CoercionError) as caught:
         mended(values, kind)
     assert caught.value.row == row

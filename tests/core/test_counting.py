@@ -24,7 +24,7 @@ def said(count: int) -> str:
     return f"{count} cells are faulty."
 
 
-def told(setting: LayoutContext) -> list[tuple[str | None, str]]:
+def messages(setting: LayoutContext) -> list[tuple[str | None, str]]:
     return [(finding.place.column, finding.message) for finding in setting.findings]
 
 
@@ -35,9 +35,9 @@ def test_what_parts_find_is_one_finding_with_the_sum() -> None:
     first.count("faulty cell", place, 3, said)
     second.count("faulty cell", other, 1, said)
     second.count("faulty cell", place, 4, said)
-    assert told(setting) == [("a", "7 cells are faulty."), ("b", "1 cells are faulty.")]
+    assert messages(setting) == [("a", "7 cells are faulty."), ("b", "1 cells are faulty.")]
     first.count("faulty cell", place, 3, said)  # laid out again
-    assert told(setting) == [("a", "7 cells are faulty."), ("b", "1 cells are faulty.")]
+    assert messages(setting) == [("a", "7 cells are faulty."), ("b", "1 cells are faulty.")]
 
 
 def test_another_fault_at_the_same_place_is_a_finding_of_its_own() -> None:
@@ -45,7 +45,7 @@ def test_another_fault_at_the_same_place_is_a_finding_of_its_own() -> None:
     setting.count("faulty cell", place, 2, said)
     setting.count("faulty cell", place, 2, lambda count: f"{count} others.")
     setting.find("faulty cell", place, "2 others.")
-    assert [message for _, message in told(setting)] == ["2 cells are faulty.", "2 others."]
+    assert [message for _, message in messages(setting)] == ["2 cells are faulty.", "2 others."]
 
 
 def test_a_part_has_lines_of_its_own() -> None:

@@ -48,7 +48,7 @@ def test_the_environment_has_passwords_by_address(tmp_path: Path, monkeypatch: p
 
 
 @pytest.mark.parametrize("given", ["/nowhere.json", "{", '{"a": 1}', '{"a": {"word": "x"}}', "{}]", "/"])
-def test_what_is_no_list_of_passwords_is_said(given: str, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_what_is_no_list_of_passwords_is_reported(given: str, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setenv("NORTHMOOR_PASSWORDS", given)
     with pytest.raises(ConnectionFault, match="NORTHMOOR_PASSWORDS"):
         Secrets().credential(FREIGHT)

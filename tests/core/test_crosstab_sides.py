@@ -96,6 +96,6 @@ def test_groups_that_are_not_kept_leave_their_rows_out() -> None:
     assert rows.leaf_of_row.tolist() == [-1, 0, 0, -1]
 
 
-def test_what_cannot_group_rows_is_said() -> None:
+def test_what_cannot_group_rows_is_reported() -> None:
     with pytest.raises(LayoutError, match="needs a scope in a row"):
         sides(matrix_of("count(*)", rows=(level("sum(fares)", name="total"),)), rows_of(fares=[1, 2]))

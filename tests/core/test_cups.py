@@ -72,7 +72,7 @@ class Cups:
         """The texts of the pages that were printed last, once nothing waits any more."""
         self._until(lambda: not self.control("lpstat", "-o") and self.printed.stat().st_size)
         job = self.printed.read_bytes()
-        found = job[job.index(b"%PDF") : job.rindex(b"%%EOF") + 6]  # what the printer is told is around it
+        found = job[job.index(b"%PDF") : job.rindex(b"%%EOF") + 6]  # what the printer is given is around it
         self.printed.write_bytes(b"")  # what is printed next does not come after it
         with pikepdf.open(io.BytesIO(found)) as pdf:
             count = len(pdf.pages)

@@ -86,7 +86,7 @@ def test_going_back_to_earlier_values_gives_the_same_bytes(demo: Path) -> None:
     assert session.render(loaded, {"year": 2024}).pdf() == first
 
 
-def test_a_query_that_fails_is_told_where_its_table_would_be_and_the_rest_renders(library: MakeLibrary) -> None:
+def test_a_query_that_fails_is_reported_where_its_table_would_be_and_the_rest_renders(library: MakeLibrary) -> None:
     made = library(FREIGHT)
     queries = [query("select * from lines"), Query(name="gone", connection="db", sql="select nix from lines")]
     other = table_of("pieces").but(name="other", query="gone")
@@ -97,7 +97,7 @@ def test_a_query_that_fails_is_told_where_its_table_would_be_and_the_rest_render
     assert [f.rule for f in document.findings] == ["faulty block"]
 
 
-def test_a_missing_database_is_told_where_the_table_would_be(library: MakeLibrary, tmp_path: Path) -> None:
+def test_a_missing_database_is_reported_where_the_table_would_be(library: MakeLibrary, tmp_path: Path) -> None:
     made = library(FREIGHT)
     (tmp_path / "db.sqlite").unlink()
     document = render(report_of(TextBlock(name="t", text="Freight"), table_of("pieces")), made)
@@ -239,7 +239,7 @@ def test_the_whole_road_is_one_call_for_a_script(demo: Path, tmp_path: Path) -> 
     }
 
 
-def test_a_query_that_only_an_expression_reaches_tells_its_own_fault(library: MakeLibrary) -> None:
+def test_a_query_that_only_an_expression_reaches_reports_its_own_fault(library: MakeLibrary) -> None:
     queries = [query("select * from lines"), Query(name="targets", connection="db", sql="select nix from lines")]
     table = table_of("pieces", total=row_of(pieces="sum(pieces) / max(targets.t)"))
     document = render(report_of(table, queries=queries), library(FREIGHT))

@@ -185,7 +185,7 @@ def test_links_lead_to_other_reports_with_values(library: MakeLibrary) -> None:
 
 
 @pytest.mark.parametrize(
-    ("link", "told"),
+    ("link", "message"),
     [
         ("#nowhere {t}", "no cell has that as its place name"),
         ("gone.moor?what={t}", "no report 'gone.moor'"),
@@ -194,7 +194,7 @@ def test_links_lead_to_other_reports_with_values(library: MakeLibrary) -> None:
         ("#{n + t}", "t"),
     ],
 )
-def test_links_that_lead_nowhere_are_told(library: MakeLibrary, link: str, told: str) -> None:
+def test_links_that_lead_nowhere_are_reported(library: MakeLibrary, link: str, message: str) -> None:
     document = render(report_of(table_of(Column(name="t", value="t", link=link))), library(NUMBERS))
-    assert told in " ".join(f.message for f in preflight(document) if f.place.column == "t")
+    assert message in " ".join(f.message for f in preflight(document) if f.place.column == "t")
     assert not any("javascript" in item["target"] for item in items(document, "link"))

@@ -56,7 +56,7 @@ def test_a_table_without_a_visible_column_is_gone_and_its_query_is_not_run(libra
 
 
 @pytest.mark.parametrize(
-    ("changes", "told"),
+    ("changes", "message"),
     [
         ({"visible": ":nix"}, "Block table: Whether it is visible cannot be decided: .*no parameter :nix"),
         ({"visible": "'yes'"}, "says neither yes nor no"),
@@ -72,12 +72,14 @@ def test_a_table_without_a_visible_column_is_gone_and_its_query_is_not_run(libra
         ),
     ],
 )
-def test_what_cannot_be_decided_stays_and_is_told(library: MakeLibrary, changes: dict[str, Any], told: str) -> None:
+def test_what_cannot_be_decided_stays_and_is_reported(
+    library: MakeLibrary, changes: dict[str, Any], message: str
+) -> None:
     document = render(report_of(table_of("pieces").but(**changes)), library(FREIGHT))
     assert "table" in blocks_of(document)
     (finding,) = document.findings
     assert finding.rule == "undecided"
-    assert re.search(told, str(finding))
+    assert re.search(message, str(finding))
 
 
 def test_rows_a_page_and_their_order_follow_values(library: MakeLibrary) -> None:
@@ -123,15 +125,15 @@ def test_which_edition_is_shown_can_be_a_value(library: MakeLibrary) -> None:
     assert blocks_of(render(report, made)) == {"sum"}
     assert blocks_of(render(report, made, layout="full")) == {"table"}
     assert Session(made).render(report, {}, "full").edition.name == "full"
-    for expression, told in (
+    for expression, message in (
         (":layout || 's'", "no edition 'boards'. Did you mean board"),
         ("1", "Which edition to show cannot be decided"),
     ):
-        with pytest.raises(ParameterError, match=told):
+        with pytest.raises(ParameterError, match=message):
             render(report.but(shown_edition=expression), made)
 
 
-def test_an_empty_table_says_what_it_is_told_to(library: MakeLibrary) -> None:
+def test_an_empty_table_shows_its_text(library: MakeLibrary) -> None:
     made = library(FREIGHT)
     port = Parameter(name="port", label="Port {1}", default="x")
     sql = "select * from lines where route = :port"

@@ -42,13 +42,13 @@ def test_a_written_report_reads_back_the_same(tmp_path: Path) -> None:
     assert (tmp_path / "a.moor").read_bytes() == (tmp_path / "b.moor").read_bytes()
 
 
-def test_lengths_stand_in_the_file_as_people_write_them(entries: dict) -> None:
+def test_lengths_are_in_the_file_as_people_write_them(entries: dict) -> None:
     columns = entries["editions"][0]["blocks"][2]["columns"]
     assert [c.get("width") for c in columns] == [None, "28mm", "28mm", "38mm"]
 
 
 @pytest.mark.parametrize(
-    ("path", "value", "told"),
+    ("path", "value", "message"),
     [
         (
             ("editions", 0, "blocks", 2, "levels", 0, "page_break"),
@@ -74,15 +74,15 @@ def test_lengths_stand_in_the_file_as_people_write_them(entries: dict) -> None:
         (("styles", 1, "based_on"), "ghost", "is based on 'ghost', which is not defined"),
     ],
 )
-def test_a_faulty_entry_is_named(entries: dict, path: tuple, value: object, told: str) -> None:
+def test_a_faulty_entry_is_named(entries: dict, path: tuple, value: object, message: str) -> None:
     here = entries
     for step in path[:-1]:
         here = here[step]
     here[path[-1]] = value
-    assert told in fault(entries)
+    assert message in fault(entries)
 
 
-def test_names_that_lead_nowhere_are_told(entries: dict) -> None:
+def test_names_that_lead_nowhere_are_reported(entries: dict) -> None:
     entries["editions"][0]["blocks"][2]["query"] = "fare"
     assert "uses the query 'fare', which is not defined" in fault(entries)
 
@@ -180,7 +180,7 @@ def test_saving_keeps_the_files_permissions_and_leaves_nothing_behind(tmp_path: 
     assert [p.name for p in tmp_path.iterdir()] == ["a.moor"]
 
 
-def test_a_place_that_cannot_be_written_is_told(tmp_path: Path) -> None:
+def test_a_place_that_cannot_be_written_is_reported(tmp_path: Path) -> None:
     with pytest.raises(ReportFileError, match="cannot be written"):
         save_report(fares_by_route(), tmp_path / "missing" / "a.moor")
 

@@ -74,7 +74,7 @@ def test_a_type_that_only_the_last_row_denies_is_denied(files: MakeFiles) -> Non
     assert rows_of(more, "select sum(p) as s from p") == [{"s": sum(map(Decimal, places))}]
 
 
-def test_numbers_in_two_decimal_styles_are_left_as_text_and_told(files: MakeFiles) -> None:
+def test_numbers_in_two_decimal_styles_are_left_as_text_and_reported(files: MakeFiles) -> None:
     made = files({"t.csv": 'route,revenue\nTQ-SK,"1,234.50"\nTQ-IL,"2.345,75"\n'})
     rows = fetched(made, "select * from t")
     assert rows.table["revenue"].to_pylist() == ["1,234.50", "2.345,75"]
@@ -93,7 +93,7 @@ def test_numbers_in_two_decimal_styles_are_left_as_text_and_told(files: MakeFile
         (b'a,b\n1,"open\n', "double quote is not closed"),
     ],
 )  # fmt: skip
-def test_a_faulty_csv_is_told_with_its_line(files: MakeFiles, content: bytes, sentence: str) -> None:
+def test_a_faulty_csv_is_reported_with_its_line(files: MakeFiles, content: bytes, sentence: str) -> None:
     made = files({"t.csv": content, "good.csv": "x\n1\n"})
     with pytest.raises(QueryError) as caught:
         fetched(made, "select * from t")
@@ -231,7 +231,7 @@ def test_each_line_of_json_follows_the_schema(files: MakeFiles) -> None:
         fetched(made, "select * from ports")
 
 
-def test_xml_against_its_schema_is_told_with_its_line(files: MakeFiles) -> None:
+def test_xml_against_its_schema_is_reported_with_its_line(files: MakeFiles) -> None:
     made = files({"dues.xml": XML.replace("7.25", "seven"), "dues.xsd": XSD})
     with pytest.raises(QueryError, match=r"dues\.xml does not follow dues\.xsd: line 3"):
         fetched(made, "select * from dues_port")
@@ -285,7 +285,9 @@ def test_json_becomes_tables_and_its_numbers_stay_exact(files: MakeFiles) -> Non
     [("2024-01-01 47:00:00", "2024-01-01 47:00:00"), ("2024-02-30", "2024-02-30"), ("30.2.2024", "30.2.2024"),
      ("2024-13-01T10:00Z", "2024-13-01T10:00Z")],
 )  # fmt: skip
-def test_a_day_that_there_is_not_leaves_its_column_as_text_and_is_told(files: MakeFiles, text: str, odd: str) -> None:
+def test_a_day_that_there_is_not_leaves_its_column_as_text_and_is_reported(
+    files: MakeFiles, text: str, odd: str
+) -> None:
     """In place of a missing value, which would say that none was given."""
     first = (
         "1.1.2024" if text.startswith("30.") else text.replace("47", "10").replace("30", "20").replace("-13-", "-12-")
@@ -297,7 +299,7 @@ def test_a_day_that_there_is_not_leaves_its_column_as_text_and_is_told(files: Ma
         assert any(note.endswith(f"Column at is left as text: there is no {odd}.") for note in rows.notes)
 
 
-def test_what_is_not_what_its_schema_says_is_left_as_text_and_told(files: MakeFiles) -> None:
+def test_what_is_not_what_its_schema_says_is_left_as_text_and_reported(files: MakeFiles) -> None:
     schema = """<xs:schema xmlns:xs="http://www.w3.org/2001/XMLSchema"><xs:element name="rows"><xs:complexType><xs:sequence>
     <xs:element name="row" maxOccurs="unbounded"><xs:complexType><xs:sequence><xs:element name="day" type="xs:date"/>
     </xs:sequence></xs:complexType></xs:element></xs:sequence></xs:complexType></xs:element></xs:schema>"""

@@ -86,7 +86,7 @@ def test_single_groups_fold_and_open(
     assert all(folded == is_folded(*place) for place, folded in brackets.items())
 
 
-def test_a_table_is_printed_folded_when_told(library: MakeLibrary) -> None:
+def test_a_table_is_printed_folded_when_set(library: MakeLibrary) -> None:
     made = library(SALES)
     assert kinds(Session(made).render(report(folded="month"))) == kinds(shown(report(), made, table=Fold(2)))
     with pytest.raises(ValueError, match="which it does not have"):

@@ -154,7 +154,7 @@ def test_zone_names_come_from_the_reports_zone() -> None:
 
 
 @pytest.mark.parametrize(("value", "pattern"), [(1, "yyyy"), (Decimal(1), "abc"), (date(2025, 1, 1), "HH:mm")])
-def test_a_pattern_that_does_not_fit_is_told(value: object, pattern: str) -> None:
+def test_a_pattern_that_does_not_fit_is_reported(value: object, pattern: str) -> None:
     with pytest.raises(ExpressionError):
         format_one(value, pattern, FormatLocale())
 

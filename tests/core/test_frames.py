@@ -38,7 +38,7 @@ def extent(document: Document, block: str, page: int = 0) -> tuple[int, int, int
     return region.x, region.y, region.width, region.height
 
 
-def test_items_stand_where_they_are_told_and_the_frame_grows_with_them(library: MakeLibrary) -> None:
+def test_items_are_where_they_are_placed_and_the_frame_grows_with_them(library: MakeLibrary) -> None:
     shape = ShapeBlock(name="shape", width=50_000, height=40_000, fill="#ABCDEF", stroke=None)
     frame = FrameBlock(name="frame", height=100_000, space_after=10_000, items=(
         put(20_000, 30_000, text("a")), put(200_000, 150_000, shape), put(5_000, 90_000, table_of("route"), width=90_000),
@@ -69,8 +69,8 @@ def test_a_frame_that_cuts_leaves_out_whole_lines_and_says_so(library: MakeLibra
     assert 1 < len([i for i in rows if i.kind == "text"]) < 7
     assert all(i.y + i.height <= TOP + 100_000 for i in rows)
     assert not [i for i in page_items(document.page(0)) if i.origin.block == "none"]
-    told = [finding.message for finding in document.findings]
-    assert told == [f"What is in item {n} is higher than its place, and its foot is left out." for n in (1, 2, 3)]
+    message = [finding.message for finding in document.findings]
+    assert message == [f"What is in item {n} is higher than its place, and its foot is left out." for n in (1, 2, 3)]
 
 
 MANY = "create table lines (n integer, t text); insert into lines with recursive r(i) as (select 0 union all select i + 1 from r where i < {most}) select i, 'row ' || i from r;"
@@ -126,7 +126,7 @@ def test_what_is_higher_than_a_page_goes_on_over_pages_and_loses_nothing(
     assert all((page["number"], i["y"]) <= after for page in pages for i in page["items"]) or columns == 2
 
 
-def test_items_are_painted_from_back_to_front_wherever_they_stand(library: MakeLibrary) -> None:
+def test_items_are_painted_from_back_to_front_wherever_they_are(library: MakeLibrary) -> None:
     low = ShapeBlock(name="low", height=20_000, fill="#ABCDEF", stroke=None)
     frame = FrameBlock(name="frame", items=(put(0, 50_000, low), put(0, 45_000, table_of("route"))))
     document = render(report_of(frame), library(FREIGHT))
@@ -137,7 +137,7 @@ def test_items_are_painted_from_back_to_front_wherever_they_stand(library: MakeL
     assert painted.index("low") > painted.index("table")
 
 
-def test_a_frame_stands_in_each_record_with_its_rows(library: MakeLibrary) -> None:
+def test_a_frame_is_in_each_record_with_its_rows(library: MakeLibrary) -> None:
     frame = FrameBlock(name="frame", height=30_000, items=(
         put(10_000, 0, text("said", "{route}: {sum(charge)}")), put(150_000, 0, table_of("charge")),
     ))  # fmt: skip

@@ -14,7 +14,7 @@ from northmoor.core.delivery.destinations.hand_over import hand_over
 from northmoor.core.delivery.destinations.handing import UnitNotesInMemory
 from northmoor.core.delivery.library_delivery import LibraryDelivery
 from northmoor.core.errors import OutputError
-from tests.core.test_cli import northmoor, told
+from tests.core.test_cli import northmoor, printed
 from tests.delivery_helpers import delivery_library, make, request
 
 
@@ -50,7 +50,7 @@ def test_an_output_that_finds_no_room_keeps_what_was_there(demo: Path, disk: Pat
         there.write_bytes(b"before")
         done = northmoor("run", demo / "reports" / "fares-by-route.moor", "--out", there)
         assert done.returncode == 1
-        assert told(done) == f"{there} cannot be written: the disk is full. Make room on it, and try again."
+        assert printed(done) == f"{there} cannot be written: the disk is full. Make room on it, and try again."
         assert there.read_bytes() == b"before"
         there.unlink()
     assert [path.name for path in disk.iterdir()] == ["filler"]

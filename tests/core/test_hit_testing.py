@@ -54,7 +54,7 @@ def test_spots_of_a_row_fill_it_without_overlap(document: Document) -> None:
             assert all(row.x <= s.x and s.x + s.width <= row.x + row.width for s in cells)
 
 
-def test_edges_stand_between_columns(document: Document) -> None:
+def test_edges_are_between_columns(document: Document) -> None:
     for found in places(document):
         rights = {s.column: s.x + s.width for s in found.regions if s.row == "detail" and s.column}
         assert {e.column: e.x for e in found.edges} == rights

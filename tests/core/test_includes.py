@@ -72,13 +72,13 @@ def test_an_edition_of_another_report_is_included_with_its_parameters(library: M
                                   for i in page["items"]}  # fmt: skip
 
 
-@pytest.mark.parametrize(("make", "told"), [
+@pytest.mark.parametrize(("make", "message"), [
     (lambda _: None, "The library has no shared blocks 'terms.blocks.json'"),
     (lambda p: p.write_text("no json"), "is not whole JSON"),
     (lambda p: share(report_of(include()), p), "includes itself"),
 ])  # fmt: skip
 def test_what_cannot_be_included_is_marked_and_the_rest_stays(
-    library: MakeLibrary, tmp_path: Path, make: Callable[[Path], object], told: str
+    library: MakeLibrary, tmp_path: Path, make: Callable[[Path], object], message: str
 ) -> None:
     made = library(FREIGHT)
     make(tmp_path / "terms.blocks.json")
@@ -86,7 +86,7 @@ def test_what_cannot_be_included_is_marked_and_the_rest_stays(
     shown = [i["text"] for page in dumped(document)["pages"] for i in page["items"]]
     assert shown[-1] == "after"
     assert shown[0].startswith("⚠")
-    assert any(told in finding.message for finding in document.findings)
+    assert any(message in finding.message for finding in document.findings)
 
 
 def test_nothing_is_included_from_outside_the_library(library: MakeLibrary, tmp_path: Path) -> None:

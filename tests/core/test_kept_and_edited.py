@@ -225,7 +225,7 @@ def test_kept_pdfs_have_the_same_bytes_and_their_profile_no_clock(demo: Path) ->
     assert rgb_profile()[36:40] == b"acsp"
 
 
-def test_choices_are_typed_and_wrong_ones_told() -> None:
+def test_choices_are_typed_and_wrong_ones_reported() -> None:
     made = options_with(OutputOptions(), ["resolution=300", "tagged=no", "colors=gray"])
     assert (made.resolution, made.tagged, made.colors) == (300, False, "gray")
     for text, message in (

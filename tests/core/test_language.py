@@ -37,7 +37,7 @@ def test_the_language(text: str) -> None:
 
 
 @pytest.mark.parametrize(
-    ("text", "position", "told"),
+    ("text", "position", "message"),
     [
         ("read_csv('/etc/passwd')", 0, "read_csv() (character 1) cannot be used"),
         ("1 + getenv('HOME')", 4, "getenv() (character 5) cannot be used"),
@@ -62,10 +62,10 @@ def test_the_language(text: str) -> None:
         ("   ", 0, "There is no expression"),
     ],
 )
-def test_what_is_refused_is_told_with_its_character(text: str, position: int, told: str) -> None:
+def test_what_is_refused_is_reported_with_its_character(text: str, position: int, message: str) -> None:
     with pytest.raises(ExpressionError) as caught:
         parse(text)
-    assert told in str(caught.value)
+    assert message in str(caught.value)
     assert caught.value.position == position
 
 

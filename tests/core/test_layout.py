@@ -95,7 +95,7 @@ def test_nothing_is_drawn_outside_its_column_or_the_page(library: MakeLibrary) -
             assert 56.693 <= item["y"] <= item["y"] + item["height"] <= page["height"] - 56.692
 
 
-def test_numbers_stand_at_the_end_and_texts_at_the_start(library: MakeLibrary) -> None:
+def test_numbers_are_at_the_end_and_texts_at_the_start(library: MakeLibrary) -> None:
     document = render(report_of(table_of("route", "charge")), library(FREIGHT))
     items = [i for i in dumped(document)["pages"][0]["items"] if i["origin"]["row"] == "detail"]
     starts = {i["x"] for i in items if i["origin"]["column"] == "route"}
@@ -110,7 +110,7 @@ def test_widths_given_stay_and_the_rest_is_shared_by_content(library: MakeLibrar
     assert edges[-1] == 595_276 - 2 * 56_693
 
 
-def test_columns_wider_than_the_page_are_narrowed_and_told(library: MakeLibrary) -> None:
+def test_columns_wider_than_the_page_are_narrowed_and_reported(library: MakeLibrary) -> None:
     columns = [Column(name=c, value=c, width=400_000) for c in ("route", "vessel", "note")]
     document = render(report_of(table_of(*columns)), library(FREIGHT))
     assert document.composition.placed.tables[0].layout.edges[-1] <= 595_276 - 2 * 56_693

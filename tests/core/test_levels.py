@@ -57,14 +57,14 @@ def test_windows_run_over_the_groups_of_a_level(
 
 
 def test_windows_that_make_no_sense_over_groups_say_so(library: MakeLibrary) -> None:
-    for value, told in (
+    for value, message in (
         ("sum(v) over (report rows unbounded preceding)", "as in sum(sum(v))"),
         ("rank() over (route order by sum(v))", "there is one group only"),
         ("row_block(4)", "can only be what a level groups by"),
     ):
         table = table_of("v", levels=(level_of("route", total=row_of(v=value)),))
         (finding,) = render(report_of(table), library(SALES)).findings
-        assert told in finding.message
+        assert message in finding.message
 
 
 def test_blocks_of_rows_have_as_many_as_a_parameter_says(library: MakeLibrary) -> None:
@@ -123,7 +123,7 @@ def test_ranges_and_shifts_are_expressions(library: MakeLibrary) -> None:
     assert texts(document) == ["31.12. 22:00 1", "1.1. 06:00 5", "1.1. 14:00 4", "1.1. 22:00 5"]
 
 
-def test_null_keys_stand_last_and_have_their_own_group(library: MakeLibrary) -> None:
+def test_null_keys_are_last_and_have_their_own_group(library: MakeLibrary) -> None:
     level = level_of("route", total=row_of(pieces="sum(pieces)"))
     document = render(report_of(table_of("pieces", levels=(level,))), library(FREIGHT))
     groups = [

@@ -71,7 +71,7 @@ def test_connections_keep_their_place_when_changed_and_names_stay_unique(library
         made.connection("frieght")
 
 
-def test_the_file_of_the_first_version_is_still_read_and_tells_what_is_wrong(tmp_path: Path) -> None:
+def test_the_file_of_the_first_version_is_still_read_and_reports_what_is_wrong(tmp_path: Path) -> None:
     path = tmp_path / "connections.json"
     path.write_text(
         '{"northmoor_connections": 1, "connections": [{"name": "tarrow", "database": "data/tarrow.sqlite"}]}'

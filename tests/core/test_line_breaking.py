@@ -74,7 +74,7 @@ def test_signs_figures_codes_and_brackets_stay_together(text: str, wanted: list[
 
 
 @given(TEXTS, st.integers(0, 80_000), WAYS)
-def test_lines_fit_and_lose_nothing_but_what_is_said(text: str, room: int, breaking: Breaking) -> None:
+def test_lines_fit_and_lose_nothing_but_what_is_reported(text: str, room: int, breaking: Breaking) -> None:
     found = wrap(text, SHAPER, SIZE, room, breaking)
     assert all(width(line) <= room for line in found.lines)
     if not found.unfit:

@@ -114,7 +114,7 @@ def test_every_cell_and_total_is_what_sql_says(
         ), at
 
 
-def test_cells_without_rows_are_told_from_those_that_are_zero(library: MakeLibrary) -> None:
+def test_cells_without_rows_are_distinguished_from_those_that_are_zero(library: MakeLibrary) -> None:
     matrix = matrix_of("sum(fares)", rows=(level("port"),), columns=(level(YEAR),), no_rows="·")
     document = render(report(matrix), library(SAILED))
     printed = values_of(document, "sum(fares)")
@@ -167,7 +167,7 @@ def test_windows_are_the_row_the_column_levels_and_all(library: MakeLibrary) -> 
 
 
 @pytest.mark.parametrize(
-    ("value", "told"),
+    ("value", "message"),
     [
         ("sum(sum(n)) over (report rows 1 preceding)", "write over row or over column"),
         ("sum(w)", "there is no field 'w'"),
@@ -176,11 +176,11 @@ def test_windows_are_the_row_the_column_levels_and_all(library: MakeLibrary) -> 
     ],
 )
 @pytest.mark.variants
-def test_a_faulty_measure_is_its_own_fault(library: MakeLibrary, value: str, told: str) -> None:
+def test_a_faulty_measure_is_its_own_fault(library: MakeLibrary, value: str, message: str) -> None:
     rows = (level("region", subtotal="after"), level("port"))
     matrix = matrix_of(Measure(name="bad", value=value), "count(*)", rows=rows, columns=(level("vessel"),))
     document = render(report(matrix), library(SAILED))
-    assert told in " ".join(f.message for f in document.findings)
+    assert message in " ".join(f.message for f in document.findings)
     assert values_of(document, "count(*)")[(), ()] == "588.0000"
 
 
@@ -269,7 +269,7 @@ def test_wide_matrices_go_over_pages_with_their_keys_and_totals_stay_with_their_
     assert preflight(document) == ()
 
 
-def test_measures_stand_one_below_the_other_and_a_wide_matrix_shrinks(library: MakeLibrary) -> None:
+def test_measures_are_one_below_the_other_and_a_wide_matrix_shrinks(library: MakeLibrary) -> None:
     measures = (
         Measure(name="sum", value="sum(fares)", title="Fares"),
         Measure(name="share", value="sum(fares) / sum(fares) over row", format="0 %", totals="columns"),
@@ -294,7 +294,7 @@ def test_measures_stand_one_below_the_other_and_a_wide_matrix_shrinks(library: M
     assert {"#000000", "#ffffff"} <= fills
 
 
-def test_keys_stand_stepped_in_one_column(library: MakeLibrary) -> None:
+def test_keys_are_stepped_in_one_column(library: MakeLibrary) -> None:
     matrix = matrix_of(
         "sum(fares)",
         rows=(level("region", subtotal="after", subtotal_text="All {region}"), level("port")),
@@ -321,7 +321,7 @@ def test_keys_stand_stepped_in_one_column(library: MakeLibrary) -> None:
 
 
 @pytest.mark.slow
-def test_hundreds_of_columns_are_parted_and_too_many_are_told(library: MakeLibrary) -> None:
+def test_hundreds_of_columns_are_parted_and_too_many_are_reported(library: MakeLibrary) -> None:
     made = library(SAILED)
     days = matrix_of("count(*)", rows=(level("region"),), columns=(level("day"),), no_rows="·")
     document = render(report(days), made)
@@ -330,15 +330,15 @@ def test_hundreds_of_columns_are_parted_and_too_many_are_told(library: MakeLibra
     assert len(printed) == groups + 1 == len(set(printed))
     assert groups > 300
     many = days.but(columns=(level("n * 1000 + fares"),))
-    told = " ".join(finding.message for finding in render(report(many, sql=MANY), made).findings)
-    assert "2,000 is the most; group the columns more coarsely" in told
+    message = " ".join(finding.message for finding in render(report(many, sql=MANY), made).findings)
+    assert "2,000 is the most; group the columns more coarsely" in message
 
 
 MANY = "select l.region, l.n, l.fares + p.rowid * 0.01 as fares from lines l join lines p on p.rowid < 9"
 
 
 @pytest.mark.parametrize(
-    ("change", "told"),
+    ("change", "message"),
     [
         ({"rows": (level("prt"),)}, "Did you mean port"),
         ({"rows": (level("port", order_by="sum(zz)"),)}, "no field 'zz'"),
@@ -350,9 +350,9 @@ MANY = "select l.region, l.n, l.fares + p.rowid * 0.01 as fares from lines l joi
         ({"keep_rows": "sum(n) > 2"}, "needs a scope in a row"),
     ],
 )
-def test_a_side_that_cannot_be_worked_out_is_told_in_its_place(
-    library: MakeLibrary, change: dict[str, Any], told: str
+def test_a_side_that_cannot_be_worked_out_is_reported_in_its_place(
+    library: MakeLibrary, change: dict[str, Any], message: str
 ) -> None:
     document = render(report(matrix_of("sum(n)").but(**change)), library(SAILED))
-    assert told in " ".join(finding.message for finding in document.findings)
+    assert message in " ".join(finding.message for finding in document.findings)
     assert any(item["origin"]["row"] == "fault" for item in dumped(document)["pages"][0]["items"])

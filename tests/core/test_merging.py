@@ -1,4 +1,4 @@
-"""Two changes of one report as one: nothing of either is lost, and what contradicts is told."""
+"""Two changes of one report as one: nothing of either is lost, and what contradicts is reported."""
 
 from collections.abc import Callable
 
@@ -43,7 +43,7 @@ def test_what_either_changed_is_in_the_whole(mine: set[str], theirs: set[str]) -
     assert report_text(merged) == report_text(changed(mine | theirs))
 
 
-def test_what_both_changed_is_told_and_mine_is_kept() -> None:
+def test_what_both_changed_is_reported_and_mine_is_kept() -> None:
     mine = edits.change_column(BASE, *TABLE, "fares", title="Mine")
     theirs = edits.change_column(BASE.but(title="Theirs"), *TABLE, "fares", title="Theirs")
     merged, (conflict,) = merge_reports(BASE, mine, theirs)
@@ -53,7 +53,7 @@ def test_what_both_changed_is_told_and_mine_is_kept() -> None:
 
 
 @pytest.mark.parametrize("is_mine", [True, False])
-def test_what_one_took_away_and_the_other_changed_stays_and_is_told(is_mine: bool) -> None:
+def test_what_one_took_away_and_the_other_changed_stays_and_is_reported(is_mine: bool) -> None:
     gone = edits.remove_blocks(BASE, "full", ["fares-table"])
     changed = edits.change_column(BASE, *TABLE, "fares", title="Changed")
     pair = (gone, changed) if is_mine else (changed, gone)

@@ -17,6 +17,6 @@ def test_changed_data_files_and_pictures_end_in_rows_sentences_or_findings() -> 
     assert data_files.run(100, 1) == []
 
 
-def test_what_goes_wrong_is_told_in_the_least_that_does() -> None:
+def test_what_goes_wrong_is_reported_in_its_smallest_part() -> None:
     value = {"a": [1, {"b": "bad", "c": [2, 3]}], "d": {"e": "good"}}
     assert mutants.minimised(value, lambda each: "bad" in str(each)) == {"a": [{"b": "bad"}]}

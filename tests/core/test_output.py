@@ -53,7 +53,7 @@ def chars(pdf: bytes) -> list[list[LTChar]]:
     return pages
 
 
-def test_text_stands_within_a_hundredth_of_a_point_of_the_dump(fares: Document, fares_pdf: bytes) -> None:
+def test_text_is_within_a_hundredth_of_a_point_of_the_dump(fares: Document, fares_pdf: bytes) -> None:
     for page, found in zip(dumped(fares)["pages"], chars(fares_pdf), strict=True):
         texts = [i for i in page["items"] if i["kind"] == "text"]
         rest = iter(found)
@@ -67,7 +67,7 @@ def test_text_stands_within_a_hundredth_of_a_point_of_the_dump(fares: Document, 
         assert next(rest, None) is None
 
 
-def test_rules_stand_where_the_dump_says(fares: Document, fares_pdf: bytes) -> None:
+def test_lines_are_where_the_dump_says(fares: Document, fares_pdf: bytes) -> None:
     page = dumped(fares)["pages"][0]
     with pikepdf.open(io.BytesIO(fares_pdf)) as pdf:
         boxes = [op.operands for op in pikepdf.parse_content_stream(pdf.pages[0]) if str(op.operator) == "re"]
@@ -212,12 +212,12 @@ def test_pages_written_together_are_those_of_the_canvas(demo: Path, tmp_path: Pa
 def test_every_simple_character_is_written_as_it_reads(library: MakeLibrary) -> None:
     glyphs = advance_table("IBMPlexSans-Regular").glyphs
     first = {glyph: char for char, glyph in reversed(glyphs.items())}
-    told = [char for char in glyphs if char.strip() and first[glyphs[char]] == char]
-    assert {byte for char in told for byte in divmod(glyphs[char], 256)} >= {0x0D, 0x28, 0x29, 0x5C}  # escaped ones
-    text = TextBlock(name="all", text=" ".join(told).replace("{", "{{").replace("}", "}}"))
-    document = render(report_of(table_of("t", show_head=False), text), library(script_of(told)))
+    letters = [char for char in glyphs if char.strip() and first[glyphs[char]] == char]
+    assert {byte for char in letters for byte in divmod(glyphs[char], 256)} >= {0x0D, 0x28, 0x29, 0x5C}  # escaped ones
+    text = TextBlock(name="all", text=" ".join(letters).replace("{", "{{").replace("}", "}}"))
+    document = render(report_of(table_of("t", show_head=False), text), library(script_of(letters)))
     found = "".join(c.get_text() for page in chars(document.pdf()) for c in page if c.get_text().strip())
-    assert found == "".join(told) * 2
+    assert found == "".join(letters) * 2
 
 
 def test_a_file_of_many_pages_has_them_in_a_tree_with_all_places(library: MakeLibrary) -> None:

@@ -75,23 +75,23 @@ def test_any_aggregate_runs_over_pages(library: MakeLibrary, value: str) -> None
                 assert line.cells == wanted.cells
 
 
-def test_windows_of_pages_stand_in_rows_of_pages(library: MakeLibrary) -> None:
+def test_windows_of_pages_are_in_rows_of_pages(library: MakeLibrary) -> None:
     share = row_of(v="{sum(v) / sum(v) over report; 0.0 %} of all, {sum(v) over pages_to_here} so far")
     document = render(report_of(table_of("n", "v", page_total=share, rows_per_page=90), page=SMALL), library(MANY))
     totals = [line.cells["v"] for line in lines_of(document) if line.kind == "total"]
     assert totals[-1].endswith("20,137.50 so far")
     assert document.findings == ()
-    for wrong, told in (
+    for wrong, message in (
         ({"total": row_of(v="sum(v) over page")}, "over page belongs in page totals"),
         ({"page_total": row_of(v="v")}, "total it, as in first(v)"),
         ({"page_total": row_of(v="sum(w)")}, "there is no field 'w'"),
     ):
         (finding,) = render(report_of(table_of("v", **wrong), page=SMALL), library(MANY)).findings
-        assert told in finding.message
+        assert message in finding.message
 
 
 def test_a_page_total_that_wraps_makes_room_for_itself(library: MakeLibrary) -> None:
-    long = row_of(n="{sum(v)} in all the rows that stand on this page, told at some length")
+    long = row_of(n="{sum(v)} in all the rows that are on this page, written at some length")
     table = table_of(Column(name="n", value="n", width=90_000), "v", page_total=long)
     document = render(report_of(table, page=SMALL), library(MANY))
     bottom = (595_276 - 56_693) / 1000
@@ -101,7 +101,7 @@ def test_a_page_total_that_wraps_makes_room_for_itself(library: MakeLibrary) -> 
     assert column_of(document, "n") == [str(n) for n in range(180)]
 
 
-def test_totals_stand_at_the_foot_of_the_page_when_told(library: MakeLibrary) -> None:
+def test_totals_are_at_the_foot_of_the_page_when_set(library: MakeLibrary) -> None:
     row = row_of(v="sum(v)")
     table = table_of("n", "v", page_total=row, carried_forward=row, rows_per_page=10, foot_of_page=True)
     document = render(report_of(table, page=SMALL), library(MANY))
@@ -122,7 +122,7 @@ def test_rows_of_the_head_differ_on_the_first_and_on_later_pages(library: MakeLi
     assert set(map(tuple, heads[1:])) == {("Continued", "Always", "n")}
 
 
-def test_headings_and_totals_are_several_and_stand_on_either_side(library: MakeLibrary) -> None:
+def test_headings_and_totals_are_several_and_are_on_either_side(library: MakeLibrary) -> None:
     level = level_of(
         "route",
         heading=(
@@ -150,7 +150,7 @@ def test_lines_of_a_row_stay_together_and_totals_keep_their_place(library: MakeL
     assert column_of(document, "n", "total") == ["16,110"]
 
 
-def test_a_key_in_a_column_is_said_once_in_its_group_and_again_on_a_new_page(library: MakeLibrary) -> None:
+def test_a_key_in_a_column_is_shown_once_in_its_group_and_again_on_a_new_page(library: MakeLibrary) -> None:
     columns = (
         Column(name="k", value="k", blank_repeats=True),
         Column(name="n", value="floor(n / 15)", blank_repeats=True),

@@ -173,7 +173,7 @@ def test_a_first_row_that_does_not_fit_goes_to_the_next_page() -> None:
     assert [(p.page, p.y) for p in pages_of(metrics_of([30]), 50, used=40)] == [(1, 0)]
 
 
-def test_the_head_stands_once_or_on_every_page() -> None:
+def test_the_head_is_once_or_on_every_page() -> None:
     metrics = metrics_of([10] * 12)
     assert [p.end - p.start for p in pages_of(metrics, 50, head=10)] == [4, 4, 4]
     assert [p.end - p.start for p in pages_of(metrics, 50, head=10, repeat=False)] == [4, 5, 3]

@@ -133,8 +133,8 @@ def test_every_property_that_holds_an_expression_or_a_template_is_rewritten() ->
         TextPiece,
     ):
         for name, info in kind.model_fields.items():
-            told = kind.help_of(name).lower()
-            if "str" in str(info.annotation) and re.search(r"\b(expression|condition)\b", told) and name != "name":
+            message = kind.help_of(name).lower()
+            if "str" in str(info.annotation) and re.search(r"\b(expression|condition)\b", message) and name != "name":
                 assert kind_of_text(kind.__name__, name) == "expression", name
-            if re.search(r"\btemplate\b", told):
+            if re.search(r"\btemplate\b", message):
                 assert kind_of_text(kind.__name__, name) == "template", name

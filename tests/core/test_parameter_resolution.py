@@ -130,9 +130,9 @@ def test_nothing_left_of_a_choice_leads_back_to_the_default(db: Library) -> None
 def test_an_empty_list_says_why(db: Library) -> None:
     nowhere = cascade().but(queries=(LISTS[0].but(sql="select 77 as port_id, 'Nowhere' as name"), *LISTS[1:]))
     found = Session(db).resolve_parameters(nowhere)
-    told = "There are no values. The query routes returns no rows for Port = Nowhere."
-    assert str(found.faults["routes"]) == f"Parameter routes: {told}"
-    assert found.choices["routes"].why_empty in told
+    message = "There are no values. The query routes returns no rows for Port = Nowhere."
+    assert str(found.faults["routes"]) == f"Parameter routes: {message}"
+    assert found.choices["routes"].why_empty in message
     assert found.faults["vessels"].message == "It needs Routes first."
 
 
@@ -141,9 +141,9 @@ def test_circles_are_refused_with_the_circle_named(tarrow_library: Library) -> N
         sql="select port_id, name from ports where port_id in (select to_port_id from routes where route_id in (:routes))"
     )
     found = Session(tarrow_library).resolve_parameters(cascade().but(queries=(round_about, *LISTS[1:])))
-    told = found.faults["port"].message
-    assert told.startswith("Circular reference: ")
-    assert "routes → port → routes" in told or "port → routes → port" in told
+    message = found.faults["port"].message
+    assert message.startswith("Circular reference: ")
+    assert "routes → port → routes" in message or "port → routes → port" in message
     computed = (
         NamedValue(name="a", value=FromExpression(expression=":b + 1")),
         NamedValue(name="b", value=FromExpression(expression=":a + 1")),
@@ -212,7 +212,7 @@ def test_an_expression_can_use_others_and_totals_of_queries(library: MakeLibrary
 
 
 @pytest.mark.parametrize(
-    ("value", "told"),
+    ("value", "message"),
     [
         (FromExpression(expression=":nix + 1"), "there is no parameter :nix"),
         (FromExpression(expression="1 / (:one - 1) +"), "cannot be understood"),
@@ -223,12 +223,12 @@ def test_an_expression_can_use_others_and_totals_of_queries(library: MakeLibrary
         (FromQuery(query="rows", column="t"), "returns 2 rows, and one is wanted"),
     ],
 )
-def test_a_computed_value_that_cannot_be_had_is_told(library: MakeLibrary, value: Any, told: str) -> None:
+def test_a_computed_value_that_cannot_be_had_is_reported(library: MakeLibrary, value: Any, message: str) -> None:
     made = library("create table lines (t text); insert into lines values ('a'), ('b');")
     report = report_of(table_of("t"), named_values=(NamedValue(name="v", value=value),))
     with pytest.raises(ParameterError, match="Parameter v: ") as caught:
         Session(made).render(report)
-    assert told in str(caught.value)
+    assert message in str(caught.value)
 
 
 def test_a_query_without_a_row_computes_null(library: MakeLibrary) -> None:
@@ -248,7 +248,7 @@ def test_a_query_without_a_row_computes_null(library: MakeLibrary) -> None:
 SEASON = Parameter(name="season", choices=(Choice(value="s", label="Summer"), Choice(value="w", label="Winter")))
 
 
-def test_samples_stand_in_while_designing_only() -> None:
+def test_samples_are_used_while_designing_only() -> None:
     host = Parameter(name="waybills", holds="list", sample=("W25-1", "W25-2"))
     report = report_of(parameters=[host])
     found = resolved(report, designing=True)
@@ -271,8 +271,8 @@ def test_relative_values_are_resolved_against_the_data_time() -> None:
     assert found.by_name["since_from"] == datetime(2025, 12, 31, 5, 30)
     assert (found.by_name["day"], found.by_name["days"]) == (date(2025, 12, 1), (date(2025, 12, 31), date(2025, 3, 1)))
     assert found.labels["when"] == "1 Jul 2025 – 30 Sept 2025"
-    told = bind(report, {"data_time": "2024-02-29T12:00", "when": "this month"})
-    assert (told.by_name["when_to"], told.labels["day"]) == (date(2024, 2, 29), "1 Feb 2024")
+    message = bind(report, {"data_time": "2024-02-29T12:00", "when": "this month"})
+    assert (message.by_name["when_to"], message.labels["day"]) == (date(2024, 2, 29), "1 Feb 2024")
 
 
 def test_a_default_outside_its_list_is_kept_apart() -> None:
@@ -284,7 +284,7 @@ def test_a_default_outside_its_list_is_kept_apart() -> None:
     assert "Its default 'x' is not in its list. Choose one of s, w." in str(found.faults["season"])
 
 
-def test_data_time_of_a_server_stands_still_until_refreshed(postgresql: Any, tmp_path: Path) -> None:
+def test_data_time_of_a_server_stays_until_refreshed(postgresql: Any, tmp_path: Path) -> None:
     session = Session(postgresql.library(tmp_path))
     report = report_of(queries=[Query(name="rows", connection="db", sql="select 1 as n where :since_to > :since_from")],
                        parameters=[Parameter(name="since", kind="timestamp", holds="range", default="last hour")])  # fmt: skip

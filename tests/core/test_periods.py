@@ -106,15 +106,15 @@ def test_single_days_and_moments_are_edges_of_periods() -> None:
 
 
 @pytest.mark.parametrize(
-    ("words", "told"),
+    ("words", "message"),
     [
         ("last month", "can mean two things; write last full month, or last 1 month up to now"),
         ("fortnight", "is no period; write for example this month"),
         ("last 9999 years", "lies outside the calendar"),
     ],
 )
-def test_other_words_are_told(words: str, told: str) -> None:
-    with pytest.raises(ValueError, match=told):
+def test_other_words_are_refused(words: str, message: str) -> None:
+    with pytest.raises(ValueError, match=message):
         period(words, clock(NOON))
     with pytest.raises(ValueError, match="is no day"):
         day("this month", clock(NOON))

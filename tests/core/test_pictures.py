@@ -74,8 +74,8 @@ def test_a_drawing_is_placed_as_paths(library: MakeLibrary, tmp_path: Path) -> N
         forms = [o for o in pdf.objects if isinstance(o, pikepdf.Stream) and o.get("/Subtype") == "/Form"]
         assert len(forms) == 1
         assert not [o for o in pdf.objects if isinstance(o, pikepdf.Stream) and o.get("/Subtype") == "/Image"]
-    (told,) = [f.message for f in document.findings]
-    assert told == "Of its drawing, this is left out: gradients (one colour stands for each)."
+    (message,) = [f.message for f in document.findings]
+    assert message == "Of its drawing, this is left out: gradients (one colour stands for each)."
 
 
 @pytest.mark.parametrize(("fit", "inside", "outside"), [
@@ -175,14 +175,14 @@ HOSTILE = {
 
 @pytest.mark.parametrize("what", HOSTILE)
 def test_hostile_pictures_are_marked_in_their_place(library: MakeLibrary, tmp_path: Path, what: str) -> None:
-    data, told = HOSTILE[what]
+    data, message = HOSTILE[what]
     (tmp_path / "x.svg").write_bytes(data)
     document = render(report_of(picture(file="x.svg")), library(FREIGHT))
-    assert re.search(told, " ".join(i["text"] for i in shown(document)))
+    assert re.search(message, " ".join(i["text"] for i in shown(document)))
     assert shown(document)[0]["text"].startswith("⚠")
     (finding,) = document.findings
     assert finding.place.block == "picture"
-    assert re.search(told, finding.message)
+    assert re.search(message, finding.message)
 
 
 @pytest.mark.parametrize("file", ["", ".", "..", "folder", "pipe", "a\0b", "x" * 5_000, "~nobody/x.png", "loop"])
@@ -232,7 +232,7 @@ def places_of(texts: str) -> list[tuple[float, float]]:
         ('text-anchor="middle"', -1.2, 0), ('style="text-anchor:end"', -2.4, 0), ('x="3px" y="3pt"', 3, 4),
     ],
 )  # fmt: skip
-def test_a_text_of_a_drawing_stands_where_its_attributes_say(attributes: str, across: float, down: float) -> None:
+def test_a_text_of_a_drawing_is_where_its_attributes_say(attributes: str, across: float, down: float) -> None:
     font = 'font-size="4" font-family="IBM Plex Mono"'
     ((left, low),) = places_of(f"<text {font}>M</text>")
     ((x, y),) = places_of(f"<text {font} {attributes}>M</text>")

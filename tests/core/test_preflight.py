@@ -112,7 +112,7 @@ def test_every_rule_says_what_it_is_for() -> None:
     assert all(rule.__doc__ for rule in (*RULES, *VALUE_RULES))
 
 
-def test_what_was_noticed_about_the_data_is_told(library: MakeLibrary) -> None:
+def test_what_was_noticed_about_the_data_is_reported(library: MakeLibrary) -> None:
     query = Query(
         name="rows", connection="db", sql="select * from lines", columns=(QueryColumn(name="chrage", label="Charge"),)
     )
@@ -231,7 +231,7 @@ def test_no_rows_at_the_defaults_offer_another_choice(library: MakeLibrary) -> N
     assert preflight(render(report, made, **remedy.values)) == ()
 
 
-def test_more_rows_than_a_page_holds_are_told(library: MakeLibrary) -> None:
+def test_more_rows_than_a_page_holds_are_reported(library: MakeLibrary) -> None:
     made = library(
         "create table lines (n integer); with recursive s(i) as (select 1 union all select i + 1 from s where i < 200) insert into lines select i from s;"
     )
@@ -248,7 +248,7 @@ def test_more_rows_than_a_page_holds_are_told(library: MakeLibrary) -> None:
     assert preflight(render(remedy.edit(report).but(parameters=()), made)) == ()
 
 
-def test_sample_values_are_told_while_designing(library: MakeLibrary) -> None:
+def test_sample_values_are_named_while_designing(library: MakeLibrary) -> None:
     made = library(FREIGHT)
     report = report_of(table_of("pieces"), sql="select * from lines where route in (:routes)",
                        parameters=[Parameter(name="routes", holds="list", sample=("TQ-SK",))])  # fmt: skip
@@ -271,7 +271,7 @@ def test_a_rule_that_fails_is_a_finding(
     assert "The rule broken failed" in caplog.text
 
 
-def test_groups_that_could_not_be_kept_together_are_told(library: MakeLibrary) -> None:
+def test_groups_that_could_not_be_kept_together_are_reported(library: MakeLibrary) -> None:
     script = "create table lines (k text, n integer); insert into lines with recursive r(i) as (select 0 union all select i + 1 from r where i < 119) select case when i < 100 then 'long' else 'short' end, i from r;"
     table = table_of("n", levels=(level_of("k", keep_together=True),))
     (finding,) = preflight(render(report_of(table), library(script)))
@@ -280,7 +280,7 @@ def test_groups_that_could_not_be_kept_together_are_told(library: MakeLibrary) -
     assert preflight(render(report_of(table.but(keep_rows="k = 'short'")), library(script))) == ()
 
 
-def test_pictures_without_words_can_be_said_to_adorn_only(library: MakeLibrary, tmp_path: Path) -> None:
+def test_pictures_without_a_text_can_be_marked_as_decoration(library: MakeLibrary, tmp_path: Path) -> None:
     (tmp_path / "dot.svg").write_text(
         '<svg xmlns="http://www.w3.org/2000/svg" width="9" height="9"><path d="M0 0h9v9z"/></svg>'
     )

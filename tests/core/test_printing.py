@@ -1,5 +1,5 @@
 """Printing without a window: sheets with several pages, booklets that fold right, a folder that stands in for a printer,
-and what CUPS is told."""
+and what CUPS is given."""
 
 import io
 import stat
@@ -16,7 +16,7 @@ from northmoor.core.errors import OutputError, ParameterError
 from northmoor.core.export.printing import PrintOrder, page_numbers, print_order, print_pdf
 from northmoor.core.output.pdf.imposition import booklet_order, imposed
 from northmoor.core.sources.library import Library
-from tests.core.test_cli import northmoor, told
+from tests.core.test_cli import northmoor, printed
 from tests.helpers import render, report_of, script_of, table_of
 
 MakeLibrary = Callable[[str], Library]
@@ -69,7 +69,7 @@ def test_pages_are_named_as_people_name_them(text: str, wanted: list[int]) -> No
     assert page_numbers(text, 5) == wanted
 
 
-def test_a_folder_stands_in_for_a_printer(pages: bytes, tmp_path: Path) -> None:
+def test_a_folder_replaces_a_printer(pages: bytes, tmp_path: Path) -> None:
     order = PrintOrder(f"folder:{tmp_path}", pages="2-3", sheet="two")
     assert print_pdf(pages, "Log / of rows", order) == f"Printed into {tmp_path}/Log---of-rows-001.pdf"
     assert print_pdf(pages, "Log / of rows", order).endswith("-002.pdf")
@@ -89,17 +89,17 @@ def stand_in(folder: Path, script: str) -> None:
     path.chmod(path.stat().st_mode | stat.S_IXUSR)
 
 
-def test_cups_is_told_the_printer_copies_sides_and_tray(
+def test_cups_is_given_the_printer_copies_sides_and_tray(
     pages: bytes, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setenv("PATH", str(tmp_path), prepend=":")
     stand_in(
-        tmp_path, f'printf "%s\\n" "$@" > {tmp_path}/told; for last; do :; done; cp "$last" {tmp_path}/printed.pdf'
+        tmp_path, f'printf "%s\\n" "$@" > {tmp_path}/printed; for last; do :; done; cp "$last" {tmp_path}/printed.pdf'
     )
     order = PrintOrder("quay", copies=3, sides="long-edge", tray="tray-2")
     assert print_pdf(pages, "A \n title", order) == "Printed on quay"
-    told_it = (tmp_path / "told").read_text().splitlines()
-    assert told_it[:-1] == [
+    arguments = (tmp_path / "printed").read_text().splitlines()
+    assert arguments[:-1] == [
         "-d", "quay", "-t", "A title", "-n", "3", "-o", "sides=two-sided-long-edge", "-o",
         "multiple-document-handling=separate-documents-collated-copies", "-o", "media-source=tray-2", "--",
     ]  # fmt: skip
@@ -112,7 +112,7 @@ def test_cups_is_told_the_printer_copies_sides_and_tray(
         print_pdf(pages, "x", order)
 
 
-def test_wrong_orders_are_told_before_anything_is_made() -> None:
+def test_wrong_orders_are_reported_before_anything_is_made() -> None:
     for given_order, message in (
         (("x", "1-a", 1, "one", None, "one"), "'1-a' are no pages"), (("x", None, 1, "both", None, "one"), "'both' is none of sides"),
         (("x", None, 1, "one", None, "nine"), "'nine' is none of sheet"),
@@ -127,7 +127,7 @@ def test_the_command_line_prints(demo: Path, tmp_path: Path) -> None:
     assert done.returncode == 0
     assert done.stdout == f"Printed into {tmp_path}/Fares-by-route-and-month-001.pdf\n"
     assert "2024" in texts((tmp_path / "Fares-by-route-and-month-001.pdf").read_bytes())[0]
-    assert "write one, two, four, booklet" in told(northmoor("print", report, "--printer", "x", "--sheet", "nine"))
+    assert "write one, two, four, booklet" in printed(northmoor("print", report, "--printer", "x", "--sheet", "nine"))
 
 
 def test_the_command_line_writes_blocks_with_choices(demo: Path, tmp_path: Path) -> None:
@@ -138,7 +138,7 @@ def test_the_command_line_writes_blocks_with_choices(demo: Path, tmp_path: Path)
     assert done.returncode == 0
     assert "<text" not in (tmp_path / "c.svg").read_text()
     wrong = northmoor("run", report, "--out", tmp_path / "c.png", "--option", "resolution=5000")
-    assert "resolution=5000 does not fit" in told(wrong)
-    assert "There is no block nowhere" in told(
+    assert "resolution=5000 does not fit" in printed(wrong)
+    assert "There is no block nowhere" in printed(
         northmoor("run", report, "--out", tmp_path / "d.csv", "--block", "nowhere")
     )

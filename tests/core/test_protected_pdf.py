@@ -74,7 +74,7 @@ def test_what_readers_may_do(
     assert allow.modify_annotation is changes
 
 
-def test_what_cannot_be_is_said_and_nothing_is_left(document: Document, tmp_path: Path) -> None:
+def test_what_cannot_be_is_reported_and_nothing_is_left(document: Document, tmp_path: Path) -> None:
     with pytest.raises(OutputError, match="pdf://other"):
         document.write(tmp_path / "x.pdf", options=OutputOptions(password="other"))
     with pytest.raises(OutputError, match="PDF/A"):

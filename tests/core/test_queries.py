@@ -53,7 +53,7 @@ def test_a_combined_query_reads_the_others_exactly(library: MakeLibrary) -> None
 
 
 @pytest.mark.parametrize(
-    ("queries", "told"),
+    ("queries", "message"),
     [
         ([Query(name="rows", sql="select * from other")], "The report has no query other"),
         ([Query(name="rows", sql="select * from lins"), LINES], "Did you mean lines?"),
@@ -63,10 +63,10 @@ def test_a_combined_query_reads_the_others_exactly(library: MakeLibrary) -> None
         ([Query(name="rows", sql="select * from read_csv('x')"), LINES], "read_csv() is not allowed"),
     ],
 )  # fmt: skip
-def test_a_query_that_cannot_be_resolved_says_why(library: MakeLibrary, queries: list[Query], told: str) -> None:
+def test_a_query_that_cannot_be_resolved_says_why(library: MakeLibrary, queries: list[Query], message: str) -> None:
     with pytest.raises(NorthmoorError) as caught:
         rows_of(library(FREIGHT), report_of(queries=queries))
-    assert told in str(caught.value)
+    assert message in str(caught.value)
 
 
 def test_a_detail_keeps_what_belongs_to_its_records_fetched_once(library: MakeLibrary) -> None:
@@ -114,7 +114,7 @@ def test_a_shared_query_is_kept_in_the_library_and_knows_its_reports(library: Ma
         made.shared_query("../connections")
 
 
-def test_saved_rows_stand_in_for_a_connection_that_is_gone(library: MakeLibrary, tmp_path: Path) -> None:
+def test_saved_rows_replace_a_connection_that_is_gone(library: MakeLibrary, tmp_path: Path) -> None:
     made = library(FREIGHT)
     rows = fetched(made, "select route, day, charge from lines")
     write_sample(
@@ -134,12 +134,12 @@ def test_saved_rows_stand_in_for_a_connection_that_is_gone(library: MakeLibrary,
     assert again.table.equals(rows.table)
     assert again.data_time == rows.data_time
     assert "saved rows" in again.notes[0]
-    for wrong, told in (("../x.parquet", "outside the library"), ("reports/none.parquet", "are missing")):
-        with pytest.raises(NorthmoorError, match=told):
+    for wrong, message in (("../x.parquet", "outside the library"), ("reports/none.parquet", "are missing")):
+        with pytest.raises(NorthmoorError, match=message):
             rows_of(made, report_of(queries=[sampled.but(sample=wrong)]))
 
 
-def test_settings_of_columns_are_kept_when_the_sql_changes_and_missing_ones_told(library: MakeLibrary) -> None:
+def test_settings_of_columns_are_kept_when_the_sql_changes_and_missing_ones_reported(library: MakeLibrary) -> None:
     made = library(FREIGHT)
     settings = (QueryColumn(name="charge", type="decimal(9,1)"), QueryColumn(name="pieces", label="Pieces"))
     report = report_of(queries=[LINES.but(name="rows", sql="select pieces, vessel from lines", columns=settings)])
@@ -174,7 +174,7 @@ def test_queries_are_renamed_with_what_uses_them(library: MakeLibrary) -> None:
     assert edits.change_query_column(changed, "freight", "a", label=None, hidden=False) == renamed
 
 
-def test_profiles_say_what_stands_in_each_column(library: MakeLibrary) -> None:
+def test_profiles_say_what_is_in_each_column(library: MakeLibrary) -> None:
     rows = fetched(library(FREIGHT), "select note, day, charge, null as empty from lines")
     note, day, charge, nothing = profile(rows, CancelToken())
     assert (note.count, note.blanks, note.distinct, note.low, note.high, note.bars) == (
@@ -246,7 +246,7 @@ def test_what_lies_far_from_the_others_is_found_on_both_sides(near: list[int], l
     values = [*near, *(-10_000 - n for n in range(low)), *(10_000 + n for n in range(high)), None]
     wanted = [(None, min(near), low)] if low else []
     wanted += [(10_000, None, high)] if high else []
-    near_fences = np.quantile(near, (0.25, 0.75)) + 3.5 * np.ptp(np.quantile(near, (0.25, 0.75))) * np.array([-1, 1])
+    near_fences = np.quantile(near, (0.25, 0.75)) + 2.5 * np.ptp(np.quantile(near, (0.25, 0.75))) * np.array([-1, 1])
     if near_fences[0] < min(near) and max(near) < near_fences[1]:  # none of these is far from the others itself
         assert [(part.low, part.high, part.count) for part in _profile_of(values).far] == wanted
 
@@ -261,7 +261,7 @@ def test_what_lies_far_from_the_others_is_found_on_both_sides(near: list[int], l
         [f"{n}" for n in range(40)] + ["10000"],
     ],
 )
-def test_nothing_lies_far_away_where_that_cannot_be_said(values: list[Any]) -> None:
+def test_nothing_is_far_away_where_distance_is_not_known(values: list[Any]) -> None:
     assert _profile_of(values).far == ()
 
 

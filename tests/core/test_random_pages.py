@@ -147,7 +147,7 @@ def test_a_frame_that_cuts_draws_nothing_outside_its_items(session: Session, pla
     heights=st.lists(st.tuples(st.integers(0, 500_000), st.integers(1, 3)), min_size=1, max_size=60),
     first=st.booleans(),
 )
-def test_listed_numbers_are_those_of_the_pages_that_headings_stand_on(
+def test_listed_numbers_are_those_of_the_pages_that_headings_are_on(
     session: Session, heights: list[tuple[int, int]], first: bool
 ) -> None:
     blocks: list[Any] = []

@@ -78,7 +78,7 @@ def test_parameters_and_tables_are_those_of_the_text() -> None:
         ("select " + "(" * 4_000 + "1" + ")" * 4_000, "sqlite", "The SQL is nested too deeply."),
     ],
 )  # fmt: skip
-def test_what_is_refused_is_said_in_one_sentence(sql: str, dialect: str, message: str) -> None:
+def test_what_is_refused_is_explained_in_one_sentence(sql: str, dialect: str, message: str) -> None:
     assert message in refusal(sql, dialect)
 
 

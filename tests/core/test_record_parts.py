@@ -75,7 +75,7 @@ def in_small_parts(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(for_each, "PARTS_HELD", 0)
 
 
-def told(document: Document) -> list[str]:
+def messages(document: Document) -> list[str]:
     return sorted({str(finding) for finding in (*document.findings, *preflight(document))})
 
 
@@ -104,7 +104,7 @@ def test_parts_print_what_the_whole_prints(
     assert len(whole.composition.record_tables["table"].parts) == 1
     assert dumped(parted) == dumped(whole)
     assert parted.pdf() == whole.pdf()
-    assert told(parted) == told(whole)
+    assert messages(parted) == messages(whole)
     page = len(whole) // 2
     assert traced(parted, page) == traced(whole, page)
     assert all(agrees for *_, figures in traced(parted, page) for agrees in figures)
@@ -143,7 +143,7 @@ def test_batches_go_on_where_the_one_before_ended(
     assert dumped(batched) == dumped(whole)
     for index in (len(whole) - 1, 0, len(whole) // 2):  # in any order
         assert batched.page_pdf(index) == whole.page_pdf(index)
-    assert told(batched) == told(whole)
+    assert messages(batched) == messages(whole)
 
 
 def test_the_first_records_are_held_and_the_others_placed_again(

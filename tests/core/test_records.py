@@ -132,7 +132,7 @@ def test_records_keep_their_own_order_and_choice(library: MakeLibrary) -> None:
     assert totals == {2: str(counts[3]), 3: str(counts[1])}
 
 
-def test_rows_that_several_records_share_stand_in_each(library: MakeLibrary) -> None:
+def test_rows_that_several_records_share_are_in_each(library: MakeLibrary) -> None:
     table = table_of("service", "price", page_total=row_of(price="sum(price) over page")).but(
         query="prices", of_record=(LinkedColumns(own="port", other="port"),), when_empty="No prices for {1 + 1} ports."
     )
@@ -147,7 +147,7 @@ def test_rows_that_several_records_share_stand_in_each(library: MakeLibrary) -> 
     assert len(without) == 3
 
 
-def test_what_is_carried_forward_begins_anew_with_each_record(library: MakeLibrary) -> None:
+def test_what_is_carried_forward_begins_again_with_each_record(library: MakeLibrary) -> None:
     script = """create table rows (who text, v integer);
     insert into rows with recursive r(i) as (select 1 union all select i + 1 from r where i < 260)
     select case when i % 5 < 2 then 'b' else 'a' end, i from r;"""
@@ -227,7 +227,7 @@ def test_charts_and_conditions_follow_the_record(library: MakeLibrary) -> None:
     assert [page for page, i in found if i["origin"]["block"] == "only"] == [1, 3]
 
 
-def test_faults_in_a_record_are_told_and_the_rest_is_printed(library: MakeLibrary) -> None:
+def test_faults_in_a_record_are_reported_and_the_rest_is_printed(library: MakeLibrary) -> None:
     table = table_of(Column(name="n", value="number")).but(query="waybills")
     blocks = (
         TextBlock(name="bad", text="{nothing} {name}"),
@@ -236,10 +236,10 @@ def test_faults_in_a_record_are_told_and_the_rest_is_printed(library: MakeLibrar
         table,
     )  # fmt: skip
     document = render(report_of(for_each(*blocks), queries=queries()), library(ROWS))
-    told = {finding.place.block: finding.message for finding in document.findings if finding.is_error}
-    assert "nothing" in told["bad"]
-    assert "nowhere" in told["broken"]
-    assert "Which rows belong to a record cannot be determined" in told["untied"]
+    message = {finding.place.block: finding.message for finding in document.findings if finding.is_error}
+    assert "nothing" in message["bad"]
+    assert "nowhere" in message["broken"]
+    assert "Which rows belong to a record cannot be determined" in message["untied"]
     assert len([line for line in lines_of(document) if line.kind == "detail"]) == 12
 
 
@@ -283,23 +283,23 @@ def _due(tarrow: sqlite3.Connection, month: str) -> dict[int, tuple[dict[str, De
 
 
 @pytest.mark.parametrize("around", [True, False])
-def test_expressions_may_hold_any_sign_and_faulty_ones_are_told(library: MakeLibrary, around: bool) -> None:
+def test_expressions_may_hold_any_sign_and_faulty_ones_are_reported(library: MakeLibrary, around: bool) -> None:
     blocks = (
         ReadoutBlock(name="odd", value=" 'a;b}{' ", against="'c;d'"),
         ReadoutBlock(name="bad", value="sum(", against="("),
         TextBlock(name="shown", text="shown", visible="'x;}' = 'x;}'"),
-        TextBlock(name="told", text="told", visible="1 +"),
+        TextBlock(name="message", text="message", visible="1 +"),
         TextBlock(name="torn", text="{"),
     )
     report = report_of(for_each(*blocks, first_groups=1) if around else blocks[0], *(() if around else blocks[1:]),
                        queries=queries())  # fmt: skip
     document = render(report, library(ROWS))
     assert texts(document, "odd") == ["a;b}{", "–"]
-    assert texts(document, "shown", "told") == ["shown", "told"]
-    assert {finding.place.block for finding in document.findings} >= {"bad", "told", "torn"}
+    assert texts(document, "shown", "message") == ["shown", "message"]
+    assert {finding.place.block for finding in document.findings} >= {"bad", "message", "torn"}
 
 
-def test_bookmarks_lead_to_where_their_record_stands(library: MakeLibrary) -> None:
+def test_bookmarks_lead_to_where_their_record_is(library: MakeLibrary) -> None:
     block = for_each(
         ShapeBlock(name="shape", height=300_000), TextBlock(name="name", text="{name}"), page_break="none",
         keep_together=True, bookmark="{name}",
@@ -513,7 +513,7 @@ def test_texts_of_records_break_like_texts_by_themselves(library: MakeLibrary, s
     assert places[0] == places[1]
 
 
-def test_names_in_records_lead_to_where_they_first_stand(library: MakeLibrary) -> None:
+def test_names_in_records_lead_to_where_they_first_are(library: MakeLibrary) -> None:
     numbers = table_of(Column(name="n", value="number", anchor="waybill {number}")).but(query="waybills")
     goods = table_of(Column(name="g", value="goods", anchor="{goods}")).but(name="goods", query="items", all_rows=True)
     document = render(report_of(for_each(numbers, goods), queries=queries()), library(ROWS))
@@ -532,7 +532,7 @@ def test_names_in_records_lead_to_where_they_first_stand(library: MakeLibrary) -
         assert 0 <= y - names[name][1] < 5  # the name's row begins a padding above its text
 
 
-def test_preflight_tells_of_a_table_in_records_once(library: MakeLibrary) -> None:
+def test_preflight_reports_of_a_table_in_records_once(library: MakeLibrary) -> None:
     values = ", ".join(f"('{who}', 'g{n // 9}', {n})" for who in "abc" for n in range(40))
     script = f"create table rows (who text, kind text, v integer); insert into rows values {values};"
     table = table_of(Column(name="v", value="v", link="#nowhere {who}"), rows_per_page=12,
@@ -541,11 +541,11 @@ def test_preflight_tells_of_a_table_in_records_once(library: MakeLibrary) -> Non
     page = PageSetup(size="A5", margin_top=250_000, margin_bottom=250_000)
     document = render(report_of(block, sql="select * from rows", page=page), library(script))
     most = max(len([line for line in lines_of(document) if line.page == number]) for number in range(1, len(document)))
-    told = [finding for finding in preflight(document) if finding.place.block == "table"]
-    assert [finding.rule for finding in told] == ["rows a page", "split group", "link"]
-    assert f"pages have up to {most}, evenly" in told[0].message
+    message = [finding for finding in preflight(document) if finding.place.block == "table"]
+    assert [finding.rule for finding in message] == ["rows a page", "split group", "link"]
+    assert f"pages have up to {most}, evenly" in message[0].message
     split = sum(
         len({line.page for line in lines_of(document) if line.keys == keys}) > 1
         for keys in {line.keys for line in lines_of(document) if line.kind == "detail"}
     )
-    assert told[1].message.startswith(f"{split} groups that are kept together had to be split")
+    assert message[1].message.startswith(f"{split} groups that are kept together had to be split")

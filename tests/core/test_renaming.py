@@ -63,7 +63,7 @@ def test_a_column_is_renamed_in_sql_expressions_and_references_and_nothing_else_
     assert parameter.default == FromQuery(query="rows", column="ship name")
 
 
-def test_what_cannot_be_renamed_is_told(tmp_path: Path) -> None:
+def test_what_cannot_be_renamed_is_reported(tmp_path: Path) -> None:
     library, everything = Library(tmp_path), Query(name="rows", connection="db", sql="select * from lines")
     with pytest.raises(QueryError, match=r"as in select \*; list its columns"):
         rename_column(report_of(queries=[everything]), "rows", "vessel", "ship", library)

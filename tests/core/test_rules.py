@@ -60,7 +60,7 @@ def test_rules_of_rows_fill_the_row_and_those_of_cells_lie_over_them(library: Ma
     ]
 
 
-def test_rules_stand_in_headings_totals_and_rows_of_pages(library: MakeLibrary) -> None:
+def test_conditional_formats_are_in_headings_totals_and_rows_of_pages(library: MakeLibrary) -> None:
     rule = (ConditionalFormat(when="sum(pieces) > 5", style="late"),)
     total = Row(cells=(Cell(column="pieces", value="sum(pieces)"),), rules=rule)
     table = table_of("pieces", levels=(level_of("route", total=total),), page_total=total, total=total)
@@ -69,12 +69,12 @@ def test_rules_stand_in_headings_totals_and_rows_of_pages(library: MakeLibrary) 
     assert shown == [("5", False), ("11", True), ("5", False), ("21", True), ("21", True)]
 
 
-def test_a_condition_that_cannot_be_decided_is_told_and_changes_nothing(library: MakeLibrary) -> None:
-    for when, told in (("n +", "cannot be understood"), ("n + 1", "neither yes nor no"), ("m > 1", "no field 'm'")):
+def test_a_condition_that_cannot_be_decided_is_reported_and_changes_nothing(library: MakeLibrary) -> None:
+    for when, message in (("n +", "cannot be understood"), ("n + 1", "neither yes nor no"), ("m > 1", "no field 'm'")):
         column = Column(name="n", value="n", rules=(ConditionalFormat(when=when, look=Style(bold=True)),))
         document = render(report_of(table_of(column)), library(NUMBERS))
         (finding,) = document.findings
-        assert told in finding.message
+        assert message in finding.message
         assert len(items(document)) == 8
     with pytest.raises(ValueError, match="style 'gone', which is not defined"):
         report_of(table_of(Column(name="n", value="n", rules=(ConditionalFormat(when="n > 1", style="gone"),))))
@@ -90,7 +90,7 @@ def test_a_colour_scale_goes_from_the_least_to_the_greatest(library: MakeLibrary
     assert items(plain, "fill") == []
 
 
-def test_texts_are_cut_shrunk_or_wrapped_as_told(library: MakeLibrary) -> None:
+def test_texts_are_cut_shrunk_or_wrapped_as_set(library: MakeLibrary) -> None:
     script = "create table lines (t text); insert into lines values ('short'), ('a rather long text about timber'), ('two' || char(10) || 'lines');"
 
     def drawn(overflow: str) -> tuple[list[dict[str, Any]], Document]:
@@ -114,7 +114,7 @@ def test_texts_are_cut_shrunk_or_wrapped_as_told(library: MakeLibrary) -> None:
     assert 4.5 < sizes[1] < 9.0
 
 
-def test_texts_stand_at_the_top_the_middle_or_the_bottom(library: MakeLibrary) -> None:
+def test_texts_are_at_the_top_the_middle_or_the_bottom(library: MakeLibrary) -> None:
     columns = [Column(name=name, value="'x'", look=Style(vertical_align=name)) for name in ("top", "middle", "bottom")]
     table = table_of(*columns, Column(name="tall", value="t"))
     script = "create table lines (t text); insert into lines values ('a' || char(10) || 'b' || char(10) || 'c');"
@@ -148,7 +148,7 @@ def test_a_value_has_the_currency_of_its_row(library: MakeLibrary) -> None:
     assert "no code of a currency" in wrong.findings[0].message
 
 
-def test_decimal_signs_stand_under_one_another(library: MakeLibrary) -> None:
+def test_decimal_signs_are_under_one_another(library: MakeLibrary) -> None:
     script = "create table lines (v double, s integer); insert into lines values (1, 1), (12.5, 2), (1234.125, 3), (-0.25, 4);"
     column = Column(name="v", value="v", width=100_000, look=Style(align="decimal"))
     document = render(report_of(table_of(column)), library(script))

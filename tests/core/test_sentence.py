@@ -159,7 +159,7 @@ def test_joins_are_proposed_from_keys_and_else_from_equal_names_and_types() -> N
     assert join_proposals(catalog, (FromItem("bookings"),), "nowhere") == []
 
 
-def test_aggregates_are_told_from_other_expressions() -> None:
+def test_aggregates_are_distinguished_from_other_expressions() -> None:
     assert [
         has_aggregate(e, "sqlite") for e in ("sum(a) + 1", "a + 1", "count(*)", "sum(a) over ()", "max(a, b) oops (")
     ] == [True, False, True, False, False]

@@ -96,7 +96,7 @@ def test_a_sentence_begins_with_a_table_and_grows_by_joins() -> None:
     assert parse_select(select_sql(kept), "sqlite") == kept
 
 
-def test_a_table_goes_with_all_that_is_said_of_it() -> None:
+def test_a_table_goes_with_all_that_refers_to_it() -> None:
     sentence = SelectModel(
         (FromItem("routes"), FromItem("ports", "", "join", on="ports.port_id = routes.from_port_id"), FromItem("islands", "", "join", on="islands.id = ports.island_id")),
         (SelectItem("routes.name"), SelectItem("upper(ports.name)", "port"), SelectItem("my_ports.x")),
@@ -134,7 +134,7 @@ def test_totals_group_by_all_that_is_no_total() -> None:
     assert project(grouped, [SelectItem("count(*)", "n")], "postgres").groups == ()
 
 
-def test_totals_are_told_from_what_they_total() -> None:
+def test_totals_are_distinguished_from_what_they_total() -> None:
     assert [split_aggregate(e) for e in ("sum(a * (b + 1))", "COUNT(distinct x)", "sum(a) + sum(b)", "a", "count(*)")] == [
         ("sum", "a * (b + 1)"), ("count_distinct", "x"), ("", "sum(a) + sum(b)"), ("", "a"), ("count", "*"),
     ]  # fmt: skip

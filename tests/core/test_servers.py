@@ -201,8 +201,8 @@ def test_a_procedure_that_writes_is_refused_by_the_server(mariadb: PrivateMariad
     assert fetched(library, "select count(*) as n from odd").table.to_pylist() == [{"n": 3}]
 
 
-def test_what_is_wrong_with_a_connection_is_told(server: Server, tmp_path: Path) -> None:
-    def told(password: str = PASSWORD, **changes: Any) -> str:
+def test_what_is_wrong_with_a_connection_is_reported(server: Server, tmp_path: Path) -> None:
+    def message(password: str = PASSWORD, **changes: Any) -> str:
         connection = server.connection.but(**changes)
         secrets = Secrets()
         secrets.remember(connection, password)
@@ -212,13 +212,13 @@ def test_what_is_wrong_with_a_connection_is_told(server: Server, tmp_path: Path)
         assert isinstance(caught.value, WrongPassword) == (password != PASSWORD)
         return caught.value.message
 
-    assert "password of reader" in told("wrong")
-    assert "no database nowhere" in told(database="nowhere") or "does not let reader use nowhere" in told(
+    assert "password of reader" in message("wrong")
+    assert "no database nowhere" in message(database="nowhere") or "does not let reader use nowhere" in message(
         database="nowhere"
     )
-    assert "No " in told(port=1)
-    assert "port 1" in told(port=1)
-    assert "no host nowhere.invalid" in told(host="nowhere.invalid", encryption=None)
+    assert "No " in message(port=1)
+    assert "port 1" in message(port=1)
+    assert "no host nowhere.invalid" in message(host="nowhere.invalid", encryption=None)
 
 
 def test_a_query_is_checked_without_being_run(db: Library) -> None:
@@ -314,7 +314,7 @@ def test_rows_that_no_memory_holds_are_a_sentence(db: Library) -> None:
     assert fetched(db, "select count(*) as n from ports").table[0].to_pylist() != []
 
 
-def test_a_connection_dropped_in_the_middle_of_the_rows_is_told(server: Server, db: Library) -> None:
+def test_a_connection_dropped_in_the_middle_of_the_rows_is_reported(server: Server, db: Library) -> None:
     kill = {
         "postgresql": "select pg_terminate_backend(pid) from pg_stat_activity where usename = 'reader'",
         "mariadb": "select id from information_schema.processlist where user = 'reader'",
@@ -355,7 +355,7 @@ def test_a_locked_table_is_waited_for_a_limited_time(
         holder.close()
 
 
-def test_a_server_that_was_stopped_is_told_and_asked_again_later(server: Server, db: Library) -> None:
+def test_a_server_that_was_stopped_is_reported_and_asked_again_later(server: Server, db: Library) -> None:
     server.stop()
     with pytest.raises(ConnectionFault, match=r"No .* server answers at"):
         fetched(db, "select 1 as one")

@@ -111,7 +111,7 @@ def test_a_call_is_made_once_and_what_follows_it_too(root: Path, tmp_path: Path)
     assert not delivery.service().is_running
 
 
-def test_what_fails_is_tried_again_and_told_and_the_others_go_on(root: Path) -> None:
+def test_what_fails_is_tried_again_and_reported_and_the_others_go_on(root: Path) -> None:
     """A report that is gone, values that do not fit, a folder that is not there, a command nobody has listed."""
     tell = {"failures_to": ["desk@tarrow.example"], "tries": 2, "wait_minutes": 0.01}
     write_order(root, "gone", CALLED, report="gone.moor", **tell)
@@ -459,7 +459,7 @@ def test_a_clock_that_jumps_is_noted_and_the_times_are_looked_at_again(
     service.close()
 
 
-def test_triggers_that_fail_say_why_and_are_told_once_and_the_others_go_on(root: Path) -> None:
+def test_triggers_that_fail_say_why_and_are_reported_once_and_the_others_go_on(root: Path) -> None:
     tell = {"failures_to": ["desk@tarrow.example"]}
     write_order(root, "query", {"kind": "query", "query": "gone", "every_seconds": 1}, **tell)
     write_order(root, "file", {"kind": "file", "folder": "nowhere"}, **tell)

@@ -379,7 +379,7 @@ def test_what_is_odd_about_a_log_is_noted(sqlite: Callable[..., Library], tmp_pa
     assert any("later than its data time" in note for note in late)
 
 
-def test_two_logs_with_other_clocks_agree_or_it_is_said(
+def test_two_logs_with_other_clocks_agree_or_it_is_reported(
     sqlite: Callable[..., Library], readings: list[Any], tmp_path: Path
 ) -> None:
     """One log is in UTC; the other one has the vessel's wall time, or was written by a clock that is years off."""

@@ -49,7 +49,7 @@ def text(name: str, said: str = "x", **more: Any) -> TextBlock:
     return TextBlock(name=name, text=said, **more)
 
 
-def test_rules_shapes_and_spaces_stand_where_they_are_told(library: MakeLibrary) -> None:
+def test_lines_shapes_and_spaces_are_where_they_are_placed(library: MakeLibrary) -> None:
     document = render(report_of(
         SpacerBlock(name="none", height=50_000),
         LineBlock(name="rule", thickness=2_000, color="#123456", space_after=10_000),
@@ -117,7 +117,7 @@ def test_a_readout_says_how_it_differs(library: MakeLibrary, against: str, good:
     assert lines[1]["size"] > 2 * lines[0]["size"]
 
 
-def test_what_cannot_be_shown_is_said_in_its_place(library: MakeLibrary) -> None:
+def test_what_cannot_be_shown_is_reported_in_its_place(library: MakeLibrary) -> None:
     blocks: tuple[Block, ...] = (
         BarcodeBlock(name="long", text="x" * 70, draw="barcode", width=30_000), BarcodeBlock(name="code", text="ok"),
         ReadoutBlock(name="bad", value="sum(nothing.charge)"),
@@ -240,7 +240,7 @@ def test_a_letterhead_lies_behind_its_pages(demo: Path, library: MakeLibrary, on
     assert any("gone.png" in finding.message for finding in gone.findings)
 
 
-def test_lines_of_header_and_footer_stand_on_their_pages(library: MakeLibrary) -> None:
+def test_lines_of_header_and_footer_are_on_their_pages(library: MakeLibrary) -> None:
     header = Running(lines=tuple(
         RunningLine(start=TextPiece(text=f"{on} {{page_number()}}"), on=on)
         for on in ("every", "first", "later", "odd", "even", "last")
@@ -286,7 +286,7 @@ def test_a_readout_draws_a_small_trend_below(library: MakeLibrary) -> None:
     assert items(wrong, "read", "text")[0]["text"] == said["text"]
 
 
-def test_a_column_by_content_is_as_wide_as_what_stands_in_it(library: MakeLibrary) -> None:
+def test_a_column_by_content_is_as_wide_as_what_is_in_it(library: MakeLibrary) -> None:
     def grid(*first: Block, **track: Any) -> GridBlock:
         cells = (GridCell(blocks=first, padding=3_000), GridCell(column=1, blocks=(text("right", "x"),)))
         return GridBlock(name="grid", gap=5_000, cells=cells, tracks=(Track(by_content=True, **track), Track()))

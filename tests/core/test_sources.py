@@ -134,7 +134,7 @@ def test_decimals_come_back_as_they_were_stored(tmp_path_factory: pytest.TempPat
     assert fetched(made, "select a from m").table.column("a").to_pylist() == values
 
 
-def test_loose_dates_are_mended_by_the_columns_type(library: MakeLibrary) -> None:
+def test_loose_dates_are_corrected_by_the_columns_type(library: MakeLibrary) -> None:
     script = "create table t (at); insert into t values ('2025-03-30 02:30'), ('2025-07-01T12:00:00Z'), (1735689600), (2460676.5), ('');"
     rows = fetched(library(script), "select at from t", [QueryColumn(name="at", type="timestamp")])
     assert rows.table.column("at").to_pylist() == [
@@ -149,7 +149,7 @@ def test_loose_dates_are_mended_by_the_columns_type(library: MakeLibrary) -> Non
 
 
 @pytest.mark.parametrize(
-    ("kind", "value", "told"),
+    ("kind", "value", "message"),
     [
         ("integer", "'12x'", "no integer: '12x' in row 2"),
         ("decimal(6,2)", "1.239", "no decimal(6,2): '1.239' in row 2"),
@@ -158,13 +158,13 @@ def test_loose_dates_are_mended_by_the_columns_type(library: MakeLibrary) -> Non
         ("boolean", "7", "no boolean: '7' in row 2"),
     ],
 )
-def test_a_value_that_is_not_of_the_declared_type_is_told_with_its_row(
-    library: MakeLibrary, kind: str, value: str, told: str
+def test_a_value_that_is_not_of_the_declared_type_is_reported_with_its_row(
+    library: MakeLibrary, kind: str, value: str, message: str
 ) -> None:
     made = library(f"create table t (a); insert into t values (null), ({value});")
     with pytest.raises(QueryError) as caught:
         fetched(made, "select a from t", [QueryColumn(name="a", type=kind)])
-    assert told in str(caught.value)
+    assert message in str(caught.value)
     assert str(caught.value).startswith("Query rows: ")
 
 
@@ -182,21 +182,21 @@ def test_a_query_settings_type_wins(library: MakeLibrary) -> None:
 
 
 @pytest.mark.parametrize(
-    ("sql", "told"),
+    ("sql", "message"),
     [
         ("select charg from lines", "no such column: charg"),
         ("select * from line", "no such table: line"),
         ("select * from lines where route = :rout", "no such parameter"),
     ],
 )
-def test_the_databases_own_words_are_told_with_the_querys_name(library: MakeLibrary, sql: str, told: str) -> None:
+def test_the_databases_own_words_are_shown_with_the_querys_name(library: MakeLibrary, sql: str, message: str) -> None:
     with pytest.raises(QueryError) as caught:
         fetched(library(FREIGHT), sql)
-    assert told in str(caught.value)
+    assert message in str(caught.value)
     assert "Query rows" in str(caught.value)
 
 
-def test_a_missing_or_foreign_database_is_told(library: MakeLibrary, tmp_path: Path) -> None:
+def test_a_missing_or_foreign_database_is_reported(library: MakeLibrary, tmp_path: Path) -> None:
     made = library(FREIGHT)
     (tmp_path / "db.sqlite").unlink()
     with pytest.raises(ConnectionFault, match=r"Connection db.*There is no file"):
@@ -206,7 +206,7 @@ def test_a_missing_or_foreign_database_is_told(library: MakeLibrary, tmp_path: P
         fetched(made, "select 1")
 
 
-def test_an_unknown_connection_is_told(library: MakeLibrary) -> None:
+def test_an_unknown_connection_is_reported(library: MakeLibrary) -> None:
     made = library(FREIGHT)
     report = report_of(queries=[query("select 1").but(connection="dbb")])
     with pytest.raises(ConnectionFault, match="Did you mean db"):
@@ -257,7 +257,7 @@ def test_blobs_and_mixed_values_become_text(library: MakeLibrary) -> None:
     assert rows.table.column("a").to_pylist() == ["1", "x", "00ff", "2.5", None]
 
 
-def test_the_catalog_tells_tables_keys_and_references(demo: Path) -> None:
+def test_the_catalog_reports_tables_keys_and_references(demo: Path) -> None:
     tables = {table.name: table for table in Library.around(demo).catalog("tarrow", CancelToken()).tables}
     columns = {column.name: column for column in tables["bookings"].columns}
     assert columns["booking_id"].is_key
@@ -294,7 +294,7 @@ def test_connecting_gives_a_database_one_name(library: MakeLibrary, tmp_path: Pa
             made.connect(wrong)
 
 
-def test_a_database_that_another_program_keeps_locked_is_told(
+def test_a_database_that_another_program_keeps_locked_is_reported(
     library: MakeLibrary, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     made = library(FREIGHT)
@@ -338,7 +338,7 @@ def test_a_duckdb_file_is_read_by_several_at_once_each_in_its_own_time_zone(tmp_
     assert hours == ["13", "21"]
 
 
-def test_texts_of_sqlite_that_are_not_utf8_are_read_and_said(tmp_path: Path) -> None:
+def test_texts_of_sqlite_that_are_not_utf8_are_read_and_reported(tmp_path: Path) -> None:
     with closing(sqlite3.connect(tmp_path / "db.sqlite")) as database:
         database.execute("create table lines (n integer, t text)")
         database.executemany("insert into lines values (?, ?)", [(n, "plain") for n in range(1200)])

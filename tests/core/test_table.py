@@ -68,7 +68,7 @@ def test_each_level_has_its_own_order(library: MakeLibrary, order: str, keys: li
     assert [line.keys[0] for line in lines if line.kind == "total"] == keys
 
 
-def test_rows_stand_in_the_tables_order(library: MakeLibrary) -> None:
+def test_rows_are_in_the_tables_order(library: MakeLibrary) -> None:
     made = library(FREIGHT)
     by_charge = table_of("charge", order=(OrderBy(by="charge", descending=True),))
     assert column_of(render(report_of(by_charge), made), "charge") == [
@@ -104,7 +104,9 @@ def test_rows_stand_in_the_tables_order(library: MakeLibrary) -> None:
         ("avg(pieces)", "total", ["3.5"]),
     ],
 )
-def test_where_an_expression_stands_is_its_scope(library: MakeLibrary, value: str, kind: str, texts: list[str]) -> None:
+def test_where_an_expression_is_decides_its_scope(
+    library: MakeLibrary, value: str, kind: str, texts: list[str]
+) -> None:
     assert cell(library(FREIGHT), value, kind) == texts
 
 
@@ -126,7 +128,7 @@ def test_parameters_and_other_queries_can_be_used_in_cells(library: MakeLibrary)
 
 
 @pytest.mark.parametrize(
-    ("value", "kind", "told"),
+    ("value", "kind", "message"),
     [
         ("charg", "detail", "there is no field 'charg'. Did you mean charge?"),
         ("sum(charge)", "detail", "needs a scope in a row"),
@@ -143,7 +145,7 @@ def test_parameters_and_other_queries_can_be_used_in_cells(library: MakeLibrary)
     ],
 )
 def test_a_faulty_cell_says_why_and_the_rest_is_computed(
-    library: MakeLibrary, value: str, kind: str, told: str
+    library: MakeLibrary, value: str, kind: str, message: str
 ) -> None:
     made = library(FREIGHT)
     column = Column(name="x", value=value if kind == "detail" else "pieces")
@@ -152,7 +154,7 @@ def test_a_faulty_cell_says_why_and_the_rest_is_computed(
     table = table_of("pieces", column, levels=(level, level_of("vessel")), total=total if kind == "total" else None)
     document = render(report_of(table), made)
     (finding,) = document.findings
-    assert told in str(finding)
+    assert message in str(finding)
     assert "Block table" in str(finding)
     assert "column x" in str(finding)
     marked = [
@@ -279,7 +281,7 @@ def test_a_column_whose_name_has_spaces_says_its_count_too(library: MakeLibrary)
 
 
 @pytest.mark.parametrize(
-    ("changes", "told"),
+    ("changes", "message"),
     [
         ({"order_by": "pieces"}, "level route: .*pieces has .* values"),
         ({"order_by": "sum(nix)"}, "level route: .*there is no field 'nix'"),
@@ -287,11 +289,13 @@ def test_a_column_whose_name_has_spaces_says_its_count_too(library: MakeLibrary)
         ({"keep_groups": "cast('x' as integer) > 1"}, "level route: "),
     ],
 )
-def test_groups_that_cannot_be_ordered_or_kept_leave_no_table(library: MakeLibrary, changes: dict, told: str) -> None:
+def test_groups_that_cannot_be_ordered_or_kept_leave_no_table(
+    library: MakeLibrary, changes: dict, message: str
+) -> None:
     table = table_of("pieces", levels=(level_of("route", **changes),))
     (finding,) = render(report_of(table), library(FREIGHT)).findings
     assert finding.rule == "faulty block"
-    assert re.search(told, str(dumped(render(report_of(table), library(FREIGHT)))))
+    assert re.search(message, str(dumped(render(report_of(table), library(FREIGHT)))))
 
 
 def test_rows_that_are_not_kept_count_nowhere(library: MakeLibrary) -> None:
@@ -338,7 +342,7 @@ def test_a_level_by_a_period_prints_the_period(library: MakeLibrary) -> None:
     )
 
 
-def test_a_computed_key_stands_for_itself_anywhere_in_a_heading(library: MakeLibrary) -> None:
+def test_a_computed_key_is_one_value_anywhere_in_a_heading(library: MakeLibrary) -> None:
     level = level_of("route").but(
         name="size", by="pieces % 2 + :more", heading=row_of(pieces="{(pieces % 2 + :more) * 10} of {sum(pieces)}")
     )

@@ -67,7 +67,7 @@ def test_contents_list_what_follows_them_though_they_take_pages_themselves(
         assert [at + 1 for at, page in enumerate(pdf.pages) if page.objgen == own.objgen] == [dict(found)["Group 100"]]
 
 
-def test_a_list_shows_the_numbers_that_pages_print_and_as_many_steps_as_told(library: MakeLibrary) -> None:
+def test_a_list_shows_the_numbers_that_pages_print_and_as_many_steps_as_asked(library: MakeLibrary) -> None:
     record = ForEachBlock(
         name="each", query="rows", by="g", bookmark="Record {g}", restart_page_number=True,
         blocks=(heading("inner", "Inner {g}", heading=1), BreakBlock(name="b"), heading("deep", "Deep {g}", heading=3)),

@@ -228,7 +228,7 @@ def test_a_matrix_names_its_rows_and_its_columns_of_several_rows(demo: Path) -> 
     assert all(row.kids[0].kind == "TH" and row.kids[0].text for row in body)
 
 
-def test_what_stands_side_by_side_is_read_column_by_column(demo: Path) -> None:
+def test_what_is_side_by_side_is_read_column_by_column(demo: Path) -> None:
     tree = tags_of(northmoor.render(demo / "reports" / "board-sheet.moor").pdf())
     kinds = [tag.kind for tag in tree.kids]
     assert kinds[0] == "H1"

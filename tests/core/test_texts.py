@@ -80,7 +80,7 @@ def test_nothing_is_lost_or_drawn_outside(runs: list[tuple[str, bool]], width: i
     assert made.height == sum(line.height for line in made.lines) + 2 * looks[False].padding
 
 
-def test_runs_are_hyphenated_and_a_word_that_does_not_fit_is_cut_and_said(library: MakeLibrary) -> None:
+def test_runs_are_hyphenated_and_a_word_that_does_not_fit_is_cut_and_reported(library: MakeLibrary) -> None:
     runs = ("Winter", TextRun(text="fahrplan", look=Style(bold=True)))
     narrow = PageSetup(size="A6", columns=4, column_gap=12_000)
     report = report_of(text(*runs, look=Style(break_words="hyphenate")), page=narrow, locale="de_DE")
@@ -140,7 +140,7 @@ def test_texts_open_addresses_with_the_values_of_their_record(library: MakeLibra
     assert regions == [i["target"] for i in found]
 
 
-def test_a_link_that_leads_nowhere_and_a_faulty_run_are_told(library: MakeLibrary) -> None:
+def test_a_link_that_leads_nowhere_and_a_faulty_run_are_reported(library: MakeLibrary) -> None:
     block = text("ok ", TextRun(text="{no_such(1)}"), TextRun(text="there", link="#nowhere"))
     document = render(report_of(block), library(FREIGHT))
     shown = {bit["text"]: bit for bit in bits(document)}

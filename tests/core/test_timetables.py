@@ -168,7 +168,7 @@ def test_words_are_read_back_as_they_were_meant(table: Timetable) -> None:
 
 
 @pytest.mark.parametrize("words", EXAMPLES)
-def test_what_is_offered_can_be_said(words: str) -> None:
+def test_what_is_offered_can_be_chosen(words: str) -> None:
     table = read_timetable(words, "Europe/Dublin")
     assert timetable_words(table) == f"{words} in Europe/Dublin"
     assert len(next_times(table, BEGIN, 3)) == 3
@@ -183,7 +183,7 @@ def test_what_is_offered_can_be_said(words: str) -> None:
         ("the first Monday of Maybe at 6", "'Maybe' is no month"), ("x" * 5_000, "no time of the day"),
     ],
 )  # fmt: skip
-def test_what_cannot_be_said_is_answered_with_what_can(words: str, why: str) -> None:
+def test_an_unknown_wording_is_answered_with_known_ones(words: str, why: str) -> None:
     with pytest.raises(ParameterError) as caught:
         read_timetable(words)
     assert why in caught.value.message

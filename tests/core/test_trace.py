@@ -115,7 +115,7 @@ def test_figures_of_the_examples_agree(demo: Path, name: str) -> None:
     assert check(document, every=11) > 20
 
 
-def test_a_trace_tells_formula_scope_and_rows(library: MakeLibrary) -> None:
+def test_a_trace_reports_formula_scope_and_rows(library: MakeLibrary) -> None:
     inner = level_of("month", total=row_of(v="{sum(v)} of {sum(v) over route}, {sum(v) / sum(v) over report; 0.0 %}"))
     table = table_of("route", "month", "v", levels=(level_of("route"), inner), total=row_of(v="median(v)"))
     document = render(report_of(table, page=PageSetup(size="A5")), library(SALES))

@@ -42,7 +42,7 @@ def test_what_is_written_otherwise_is_translated_and_gives_the_same_rows() -> No
     ]
 
 
-def test_parameters_stay_and_what_changes_is_said() -> None:
+def test_parameters_stay_and_what_changes_is_reported() -> None:
     sql = "select a / b as r from t where date_trunc('month', d) = :month and k like :pattern order by a"
     made = translate_sql(sql, "postgres", "mysql")
     assert [p.name for p in placeholders(made.sql, "mysql")] == ["month", "pattern"]

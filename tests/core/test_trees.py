@@ -126,7 +126,7 @@ def test_a_matrix_counts_what_is_picked_of_a_tree(library: MakeLibrary) -> None:
         assert lines[:3] == wanted
 
 
-def test_orphans_and_circles_are_told_and_shown_at_the_top(library: MakeLibrary) -> None:
+def test_orphans_and_circles_are_reported_and_shown_at_the_top(library: MakeLibrary) -> None:
     script = (
         CENTRES + "insert into lines values (7, 99, 'Lost', 1), (8, 9, 'Egg', 2), (9, 8, 'Hen', 3), (10, 10, 'Own', 4);"
     )
@@ -171,7 +171,7 @@ def _texts(layer: Any) -> list[tuple[int, str, int]]:
     ]
 
 
-def test_a_tree_stands_in_levels_and_holds_levels(library: MakeLibrary) -> None:
+def test_a_tree_is_in_levels_and_holds_levels(library: MakeLibrary) -> None:
     script = (
         CENTRES
         + "update lines set v = v + 0; alter table lines add column half text; update lines set half = case when v < 100 then 'a' else 'b' end;"
@@ -219,10 +219,10 @@ def test_headings_of_all_groups_around_are_repeated(library: MakeLibrary) -> Non
 
 
 def test_own_and_depth_are_refused_where_there_is_no_tree(library: MakeLibrary) -> None:
-    for value, told in (("sum(v) over own", "over own belongs in"), ("depth()", "depth() belongs in")):
+    for value, message in (("sum(v) over own", "over own belongs in"), ("depth()", "depth() belongs in")):
         level = level_of("id", total=row_of(v=value))
         (finding,) = render(report_of(table_of("v", levels=(level,))), library(CENTRES)).findings
-        assert told in finding.message
+        assert message in finding.message
 
 
 @given(st.lists(st.integers(-1, 12), min_size=1, max_size=13), st.randoms())

@@ -67,7 +67,7 @@ def test_defaults_fill_in_and_given_values_win() -> None:
     assert bind(report, {"port": "SK", "year": "2024"}).by_name["year"] == 2024
 
 
-def test_what_is_missing_unknown_or_not_in_the_list_is_told() -> None:
+def test_what_is_missing_unknown_or_not_in_the_list_is_reported() -> None:
     season = Parameter(name="season", choices=(Choice(value="s", label="Summer"), Choice(value="w", label="Winter")))
     report = report_of(parameters=[season])
     with pytest.raises(ParameterError, match="Parameter season: A value is missing"):
@@ -103,9 +103,9 @@ def test_ranges_are_written_with_a_slash_or_in_words() -> None:
     assert read(when, "start of this month/today") == Span(datetime(2025, 12, 1), datetime(2026, 1, 1))
     assert read(when, ["2025-03-01", date(2025, 3, 1)]).days == (date(2025, 3, 1), date(2025, 3, 1))
     assert read(when.but(kind="timestamp"), "2025-03-01T06:00/now") == Span(datetime(2025, 3, 1, 6), MOMENT)
-    for raw, told in (("2025-03-02/2025-03-01", "ends .* before it begins"), ("2025-03-01", "is no range; write its two"),
+    for raw, message in (("2025-03-02/2025-03-01", "ends .* before it begins"), ("2025-03-01", "is no range; write its two"),
                       ("a while", "is no period"), ("2025-03-01/x/y", "is no range"), (5, "5 is no range")):  # fmt: skip
-        with pytest.raises(ParameterError, match=f"Parameter when: .*{told}"):
+        with pytest.raises(ParameterError, match=f"Parameter when: .*{message}"):
             read(when, raw)
 
 
@@ -125,7 +125,7 @@ def test_ranges_of_numbers_are_written_by_their_ends() -> None:
 
 
 @pytest.mark.parametrize(
-    ("limits", "raw", "told"),
+    ("limits", "raw", "message"),
     [
         ({"kind": "integer", "smallest": 1, "largest": 50}, "51", "51 is above the greatest, 50"),
         ({"kind": "decimal", "smallest": "0.10"}, "0.09", "0.09 is below the least, 0.10"),
@@ -143,8 +143,8 @@ def test_ranges_of_numbers_are_written_by_their_ends() -> None:
         ({"longest": 3}, "abcd", "has 4 characters; 3 are the most"),
     ],
 )
-def test_what_is_outside_its_limits_is_told(limits: dict, raw: object, told: str) -> None:
-    with pytest.raises(ParameterError, match=f"Parameter p: .*{told}"):
+def test_what_is_outside_its_limits_is_reported(limits: dict, raw: object, message: str) -> None:
+    with pytest.raises(ParameterError, match=f"Parameter p: .*{message}"):
         read(Parameter(name="p", **limits), raw)
 
 
