@@ -90,7 +90,7 @@ class Window(QMainWindow):
         self.delivery = DeliveryActions(self.controller, self.worker, self, self)
         self.start = StartPage(self.recent)
         self.beginning = StartActions(self.controller, self.catalog_worker, self._settings, self)
-        FirstPagePictures(self.recent, self.controller, self.worker)
+        FirstPagePictures(self.recent, self.controller, self.worker, lambda: self.shown_document)
         FileDrops(self).dropped.connect(self._open_dropped)
         self._workspaces = Workspaces(self._settings)
         self._editions = EditionChoice(self.controller)
@@ -487,8 +487,8 @@ class Window(QMainWindow):
         self._switch.mark("")
 
     def _show_rendered(self, rendered: Rendered) -> None:
-        if self.controller.report is None:
-            return  # it was closed meanwhile
+        if self._rendered is None and rendered.job is not self._job:
+            return  # of a report that was closed or left meanwhile
         self._rendered = rendered
         self.controller.kinds = {
             name: dict(zip(rows.names, (kind.kind for kind in rows.types), strict=True))

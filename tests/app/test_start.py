@@ -85,6 +85,19 @@ def test_recent_reports_are_shown_with_their_first_pages(
     assert new_window().start.reports == []
 
 
+def test_pages_of_the_report_that_was_left_are_not_those_of_the_next(window: Window, copy: Path, qtbot: QtBot) -> None:
+    settle(window, qtbot)
+    rendered, page = window._rendered, window.pages.canvas._shown[0]
+    other = copy.with_name("other.moor")
+    other.write_bytes(copy.read_bytes())
+    window.open(other)
+    window.worker.rendered.emit(rendered)
+    window.worker.page_shown.emit(page)
+    assert (window.shown_document, window.recent.picture(other)) == (None, None)
+    qtbot.waitUntil(lambda: window.recent.picture(other) is not None, timeout=20_000)
+    settle(window, qtbot)
+
+
 def test_a_report_begins_empty_or_as_a_copy(
     empty: Window, copy: Path, tmp_path: Path, qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -1,7 +1,7 @@
 """The reports that were opened last, each with a picture of its first page."""
 
 import hashlib
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from PyQt6.QtCore import QObject, QSettings, Qt
@@ -10,6 +10,7 @@ from PyQt6.QtGui import QPixmap
 from northmoor.app.document_controller import DocumentController
 from northmoor.app.widgets.widget_tools import image_of
 from northmoor.app.worker import PageShown, Worker
+from northmoor.core.document import Document
 from northmoor.core.output.raster import Raster
 
 MOST = 12
@@ -60,9 +61,15 @@ class RecentReports:
 class FirstPagePictures(QObject):
     """Keeps the picture of a report's first page when it is opened, and when it was saved."""
 
-    def __init__(self, recent: RecentReports, controller: DocumentController, worker: Worker) -> None:
+    def __init__(
+        self,
+        recent: RecentReports,
+        controller: DocumentController,
+        worker: Worker,
+        shown_document: Callable[[], Document | None],
+    ) -> None:
         super().__init__(controller)
-        self._recent, self._controller = recent, controller
+        self._recent, self._controller, self._shown_document = recent, controller, shown_document
         self._is_wanted = False
         controller.opened.connect(self._want)
         controller.saved_changed.connect(self._want)
@@ -72,6 +79,8 @@ class FirstPagePictures(QObject):
         self._is_wanted = self._controller.is_saved
 
     def _keep(self, shown: PageShown) -> None:
-        if self._is_wanted and shown.index == 0 and self._controller.path is not None:
+        path = self._controller.path
+        is_of_it = shown.index == 0 and shown.document is self._shown_document()
+        if self._is_wanted and is_of_it and path is not None:
             self._is_wanted = False
-            self._recent.keep_picture(self._controller.path, shown.raster)
+            self._recent.keep_picture(path, shown.raster)
