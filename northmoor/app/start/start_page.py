@@ -14,10 +14,12 @@ from northmoor.app.widgets.flow_layout import FlowLayout
 from northmoor.app.widgets.icons import IconLabel
 from northmoor.app.widgets.theme import HEATHER, LINE, PAGE, ink
 from northmoor.app.widgets.widget_tools import hide_and_delete
+from northmoor.core.model.data.connections import CONNECTION_KINDS
 
+_SERVERS = ", ".join(tr(kind.label) for kind in CONNECTION_KINDS if kind.is_server)
 CARDS = (
     ("new_from_data", tr("New from data"), tr("A file, a folder of files, or a database file"), "table-2"),
-    ("connect", tr("Connect to a database"), tr("A server: PostgreSQL, MariaDB, SQL Server"), "database"),
+    ("connect", tr("Connect to a database"), tr("A server: {kinds}").format(kinds=_SERVERS), "database"),
     ("new_empty", tr("Empty page"), tr("Or a page that your library keeps"), "file-plus"),
     ("new_from_report", tr("From another report"), tr("A copy of a report, with its layout and queries"), "copy"),
     ("open", tr("Open…"), "Ctrl+O", "folder-open"),
