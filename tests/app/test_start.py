@@ -172,6 +172,7 @@ def test_the_demo_is_made_where_it_is_not_there_yet(
     settle(empty, qtbot)
     assert empty.controller.path == tmp_path / "northmoor-demo" / "reports" / "fares-by-route.moor"
     assert {name for name, *_ in CARDS} <= set(empty.actions_by_name)
+    assert empty.start.cards["open"].toolTip() == "A report that you have (Ctrl+O)"
 
 
 def test_a_copy_is_saved_and_changes_are_reverted(

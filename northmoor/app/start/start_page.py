@@ -12,6 +12,7 @@ from northmoor.app.language.translation import moment_text, tr
 from northmoor.app.start.recent_reports import RecentReports
 from northmoor.app.widgets.flow_layout import FlowLayout
 from northmoor.app.widgets.icons import IconLabel
+from northmoor.app.widgets.menus import key_tip
 from northmoor.app.widgets.theme import HEATHER, LINE, PAGE, ink
 from northmoor.app.widgets.widget_tools import hide_and_delete
 from northmoor.core.model.data.connections import CONNECTION_KINDS
@@ -22,7 +23,7 @@ CARDS = (
     ("connect", tr("Connect to a database"), tr("A server: {kinds}").format(kinds=_SERVERS), "database"),
     ("new_empty", tr("Empty page"), tr("Or a page that your library keeps"), "file-plus"),
     ("new_from_report", tr("From another report"), tr("A copy of a report, with its layout and queries"), "copy"),
-    ("open", tr("Open…"), "Ctrl+O", "folder-open"),
+    ("open", tr("Open…"), tr("A report that you have"), "folder-open"),
     ("demo", tr("Explore the demo"), tr("The reports of a made-up ferry company"), "layers"),
 )
 """What can be begun: the command's name, its title, a word about it, and its icon."""
@@ -66,6 +67,7 @@ class StartPage(QScrollArea):
         for name, text, about, drawing in CARDS:
             card = _Card(text, about, drawing)
             card.clicked.connect(partial(self._want, name))
+            key_tip(card, about, name)
             self.cards[name] = card
             column.addWidget(card)
         column.addStretch(1)
