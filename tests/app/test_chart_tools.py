@@ -236,11 +236,11 @@ def test_axes_are_changed_from_the_menu_of_a_chart(board: Window, qtbot: QtBot) 
 
     offered = [text for text, _ in commands_in(board.pages.part_menu.entries()) if " axis › " in text]
     assert not any(text.startswith("Second") for text in offered)
-    assert choose("Value axis › From zero").least == "0"
+    assert choose("Value axis › From zero").minimum == "0"
     axis = choose("Value axis › Logarithmic")
-    assert (axis.scale, axis.least) == ("log", None)
+    assert (axis.scale, axis.minimum) == ("log", None)
     axis = choose("Value axis › From zero")
-    assert (axis.scale, axis.least, axis.grid) == ("linear", "0", True)
+    assert (axis.scale, axis.minimum, axis.grid) == ("linear", "0", True)
     assert not choose("Value axis › Grid lines").grid
     assert not choose("Category axis › Line and labels").shown
 

@@ -146,21 +146,27 @@ def test_every_property_can_be_set_and_what_does_not_fit_is_refused(
         ("label", "Note"),
         ("hint", "A word"),
         ("pattern", "[a-z]*"),
-        ("shortest", "2"),
-        ("longest", "9"),
+        ("minimum_length", "2"),
+        ("maximum_length", "9"),
         ("sample", "abc"),
     ):
         write(qtbot, dialog, field, text)
     editor(dialog, "required").click()
     made = window.controller.report.parameter("parameter")
     assert made == Parameter(
-        name="parameter", label="Note", hint="A word", pattern="[a-z]*", shortest=2, longest=9, sample="abc"
+        name="parameter",
+        label="Note",
+        hint="A word",
+        pattern="[a-z]*",
+        minimum_length=2,
+        maximum_length=9,
+        sample="abc",
     )
     settle(window, qtbot)
     choose(dialog, "kind", "Date")
     choose(dialog, "holds", "A range")
     choose(dialog, "default_form", "A value")
-    write(qtbot, dialog, "smallest", "2024-01-01")
+    write(qtbot, dialog, "minimum_value", "2024-01-01")
     made = window.controller.report.parameter("parameter")
     assert (made.kind, made.holds, made.default, made.pattern, made.sample) == (
         "date",

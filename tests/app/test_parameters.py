@@ -39,7 +39,7 @@ PORTS = Query(
 )
 PARAMETERS: tuple[tuple[Parameter, str], ...] = (
     (Parameter(name="note", default="old"), "{:note}"),
-    (Parameter(name="count", kind="integer", default=3, largest=5), "{:count}"),
+    (Parameter(name="count", kind="integer", default=3, maximum_value=5), "{:count}"),
     (Parameter(name="rate", kind="decimal", default="1.50"), "{:rate * 2; 0.000}"),
     (Parameter(name="day", kind="date", default="2025-03-01"), "{:day; y-MM-dd}"),
     (Parameter(name="moment", kind="timestamp", default="2025-03-01 06:30"), "{:moment; y-MM-dd HH:mm}"),
@@ -141,7 +141,7 @@ def test_a_number_is_stepped_by_mouse_and_keys_up_to_its_limit(shown: Window, qt
     assert printed(shown, "count") == "5"
     qtbot.keyClick(stepper.line, Qt.Key.Key_Up)
     note = shown.parameters.units["count"].note
-    qtbot.waitUntil(lambda: note.isVisible() and note.text() == "6 is above the greatest, 5.")
+    qtbot.waitUntil(lambda: note.isVisible() and note.text() == "6 is above the maximum, 5.")
     assert printed(shown, "count") == "5"  # the last good pages stay
     qtbot.mouseClick(less, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: not note.isVisible())

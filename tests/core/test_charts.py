@@ -234,7 +234,9 @@ def test_heat_and_spans_have_a_mark_for_each_value(library: MakeLibrary, rows: s
 
 
 def test_ticks_are_at_their_values(library: MakeLibrary, rows: sqlite3.Connection) -> None:
-    document = render(report_of(chart("columns", "count(*)", first=ChartAxis(least="0", greatest="30"))), library(ROWS))
+    document = render(
+        report_of(chart("columns", "count(*)", first=ChartAxis(minimum="0", maximum="30"))), library(ROWS)
+    )
     ticks = {float(i["text"]): i["y"] + i["height"] / 2 for i in items(document, "tick")}
     assert sorted(ticks) == [0, 5, 10, 15, 20, 25, 30]
     heights = {k: ticks[0] - y for k, y in ticks.items() if k}
@@ -374,7 +376,7 @@ def test_what_cannot_be_drawn_says_why_and_the_rest_stays(library: MakeLibrary) 
     dumped(faulty)
     assert any("there is no field 'x'" in f.message for f in faulty.findings)
     assert {i["origin"]["column"] for i in items(faulty)} == {"b"}
-    cut = render(report_of(chart(value="count(*)", first=ChartAxis(least="5"))), made)
+    cut = render(report_of(chart(value="count(*)", first=ChartAxis(minimum="5"))), made)
     assert items(cut, "broken")
     assert any("do not begin at zero" in f.message for f in cut.findings)
     many = render(report_of(chart("histogram", "count(*)", category=level("v"), bins=0.0001)), made)
@@ -397,7 +399,7 @@ def test_odd_numbers_and_dates_stop_nothing(library: MakeLibrary, draw: str) -> 
     value = "v" if draw == "boxes" else "sum(v)"
     by = "v" if draw == "histogram" else "d"
     measure = ChartMeasure(name="m", value=value, average=2, trend=True)
-    for more in ({}, {"first": ChartAxis(scale="log")}, {"first": ChartAxis(least="5", greatest="1")}):
+    for more in ({}, {"first": ChartAxis(scale="log")}, {"first": ChartAxis(minimum="5", maximum="1")}):
         block = chart(draw, category=level(by), measures=(measure,), along="sum(v)", bubble="sum(w)", **more)
         document = render(report_of(block, queries=[query("select * from lines", columns)]), library(ODD))
         assert dumped(document)["pages"][0]["items"]

@@ -321,7 +321,7 @@ ONE = ("--set", "waybills=W25-05990")
         ([], '{"waybills": [["W25-05990"]]}', "waybills is no value and no list of values"),
         ([], '["W25-05990"]', "must hold an object"),
         ([], '{"waybills": [', "is no JSON"),
-        ([], '{"rows_per_page": 2, "waybills": ["W25-05990"]}', "Parameter rows_per_page: 2 is below the least, 5."),
+        ([], '{"rows_per_page": 2, "waybills": ["W25-05990"]}', "Parameter rows_per_page: 2 is below the minimum, 5."),
         ([], '{"rows_per_page": "many", "waybills": ["W25-05990"]}', "'many' is no integer"),
         ([], '{"sorted_by": "colour", "waybills": ["W25-05990"]}', "'colour' is not in its list. Choose one of shipper, number."),
         (["--values", "nowhere.json"], None, "The values file nowhere.json cannot be read"),

@@ -44,7 +44,7 @@ def test_bars_are_as_long_as_numbers_are_great(library: MakeLibrary) -> None:
     ruled = drawn("bar").but(rules=(ConditionalFormat(when="n > 0", look=Style(fill="#EEEEEE")),))
     fills = [b["color"] for b in items(render(report_of(table_of(ruled)), library(NUMBERS)), "fill")]
     assert fills.count("#eeeeee") == 2  # rules hold behind drawings, too
-    fixed = render(report_of(table_of(drawn("bar", least=0, greatest=10))), library(NUMBERS))
+    fixed = render(report_of(table_of(drawn("bar", minimum=0, maximum=10))), library(NUMBERS))
     assert [b["width"] for b in items(fixed, "fill")] == [100.0, 100.0]
     assert not items(document, "text")[1:]
 

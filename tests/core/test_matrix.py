@@ -285,7 +285,8 @@ def test_measures_are_one_below_the_other_and_a_wide_matrix_shrinks(library: Mak
     )
     scale = Measure(name="s", value="sum(fares)", scale=ColorScale(low="#000000", high="#FFFFFF"), look=Style(inset=0))
     fitted = render(
-        report_of(months.but(measures=(scale,), smallest=0.4), page=PageSetup(orientation="landscape")), library(SAILED)
+        report_of(months.but(measures=(scale,), minimum_scale=0.4), page=PageSetup(orientation="landscape")),
+        library(SAILED),
     )
     sizes = {item["size"] for page in dumped(fitted)["pages"] for item in page["items"] if item["kind"] == "text"}
     assert len(fitted) == 1

@@ -66,7 +66,7 @@ def test_rules_of_all_rows_and_of_a_further_line_are_those_of_its_cells(library:
 
 @pytest.mark.filterwarnings("ignore:.*extension is not supported")  # of bars it knows the rest
 def test_scales_and_bars_are_those_of_the_spreadsheet(library: MakeLibrary) -> None:
-    scale = ColorScale(low="#FFFFFF", middle="#9CC9C4", high="#2F7F86", greatest=10)
+    scale = ColorScale(low="#FFFFFF", middle="#9CC9C4", high="#2F7F86", maximum=10)
     table = table_of(shown("pieces", scale=scale), shown("charge", draw=Drawing(kind="bar", color="#7B4B94")))
     sheet = book(render(report_of(table), library(FREIGHT))).worksheets[0]
     colors, bars = (rules[0] for rules in formats_of(sheet).values())

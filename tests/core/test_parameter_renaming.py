@@ -107,7 +107,13 @@ def test_any_kind_can_become_any_other(kind: str, holds: str, to_kind: str, to_h
     holds = holds if holds != "range" or kind in ("date", "timestamp") else "list"
     default = {"one": values[kind], "list": (values[kind],), "range": "this month"}[holds]
     choices = () if holds == "range" else (Choice(value=values[kind], label="One"),)
-    more = {"pattern": "a", "longest": 3} if kind == "text" else {"smallest": values[kind]} if kind != "boolean" else {}
+    more = (
+        {"pattern": "a", "maximum_length": 3}
+        if kind == "text"
+        else {"minimum_value": values[kind]}
+        if kind != "boolean"
+        else {}
+    )
     before = Parameter(name="p", kind=kind, holds=holds, default=default, sample=default, choices=choices, **more)
     report = report_of(parameters=[before])
     library = Library(Path())

@@ -195,7 +195,7 @@ def test_a_default_outside_its_list_can_be_exchanged(library: MakeLibrary) -> No
 
 def test_values_that_cannot_be_had_can_be_exchanged(library: MakeLibrary) -> None:
     made = library(FREIGHT)
-    pieces = Parameter(name="pieces", kind="integer", default=1, largest=5)
+    pieces = Parameter(name="pieces", kind="integer", default=1, maximum_value=5)
     season = Parameter(name="season", choices=(Choice(value="s", label="Summer"),))
     report = report_of(parameters=[pieces, season], sql="select * from lines where :season is not null")
     found = Session(made).resolve_parameters(report, {"pieces": 9})

@@ -82,7 +82,7 @@ def test_a_condition_that_cannot_be_decided_is_reported_and_changes_nothing(libr
 
 def test_a_colour_scale_goes_from_the_least_to_the_greatest(library: MakeLibrary) -> None:
     column = Column(
-        name="n", value="n", scale=ColorScale(low="#000000", middle="#808080", high="#FFFFFF", least=0, greatest=8)
+        name="n", value="n", scale=ColorScale(low="#000000", middle="#808080", high="#FFFFFF", minimum=0, maximum=8)
     )
     document = render(report_of(table_of(column)), library(NUMBERS))
     assert [int(i["color"][1:3], 16) for i in items(document, "fill")] == [32, 64, 96, 128, 160, 192, 223, 255]

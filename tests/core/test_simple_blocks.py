@@ -134,7 +134,7 @@ def test_what_cannot_be_shown_is_reported_in_its_place(library: MakeLibrary) -> 
 def test_a_grid_has_its_columns_and_rows(library: MakeLibrary) -> None:
     tall = ShapeBlock(name="tall", height=80_000)
     grid = GridBlock(
-        name="grid", tracks=(Track(width=100_000), Track(share=1), Track(share=3)), gap=10_000, least_height=30_000,
+        name="grid", tracks=(Track(width=100_000), Track(share=1), Track(share=3)), gap=10_000, minimum_row_height=30_000,
         cells=(
             GridCell(row=0, column=0, rows=2, blocks=(tall,), fill="#123456", padding=5_000),
             GridCell(row=0, column=1, blocks=(text("one"),), fill="#223456"),

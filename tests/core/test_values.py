@@ -110,7 +110,7 @@ def test_ranges_are_written_with_a_slash_or_in_words() -> None:
 
 
 def test_ranges_of_numbers_are_written_by_their_ends() -> None:
-    weight = Parameter(name="weight", kind="decimal", holds="range", smallest=0)
+    weight = Parameter(name="weight", kind="decimal", holds="range", minimum_value=0)
     assert read(weight, "0.5 / 12.25") == NumberRange(Decimal("0.5"), Decimal("12.25"))
     assert read(weight.but(kind="integer"), [3, "3"]) == NumberRange(3, 3)
     assert read(weight.but(required=False), "") is None
@@ -118,7 +118,7 @@ def test_ranges_of_numbers_are_written_by_their_ends() -> None:
     assert bound_names(weight, held) == {"weight_from": Decimal("0.5"), "weight_to": Decimal("1250")}
     assert value_label(weight, held, {}, FormatLocale("de_DE", "EUR", "UTC")) == "0,5 – 1.250"
     for raw, message in (("12/3", "ends .12.* before it begins|ends .3. before it begins"), ("12", "such as 10/20"),
-                         ("/12", "needs both|is no decimal"), ("-1/2", "-1 is below the least, 0"),
+                         ("/12", "needs both|is no decimal"), ("-1/2", "-1 is below the minimum, 0"),
                          ("this month", "such as 10/20"), ("a/b", "is no decimal")):  # fmt: skip
         with pytest.raises(ParameterError, match=f"Parameter weight: .*({message})"):
             read(weight, raw)
@@ -127,11 +127,15 @@ def test_ranges_of_numbers_are_written_by_their_ends() -> None:
 @pytest.mark.parametrize(
     ("limits", "raw", "message"),
     [
-        ({"kind": "integer", "smallest": 1, "largest": 50}, "51", "51 is above the greatest, 50"),
-        ({"kind": "decimal", "smallest": "0.10"}, "0.09", "0.09 is below the least, 0.10"),
-        ({"kind": "date", "largest": "today"}, "2026-01-01", "2026-01-01 is above the greatest, 2025-12-31"),
-        ({"kind": "date", "holds": "range", "smallest": "2024-01-01"}, "last 9 years", "below the least, 2024-01-01"),
-        ({"kind": "integer", "holds": "list", "largest": 3}, [1, 4, 2], "4 is above the greatest, 3"),
+        ({"kind": "integer", "minimum_value": 1, "maximum_value": 50}, "51", "51 is above the maximum, 50"),
+        ({"kind": "decimal", "minimum_value": "0.10"}, "0.09", "0.09 is below the minimum, 0.10"),
+        ({"kind": "date", "maximum_value": "today"}, "2026-01-01", "2026-01-01 is above the maximum, 2025-12-31"),
+        (
+            {"kind": "date", "holds": "range", "minimum_value": "2024-01-01"},
+            "last 9 years",
+            "below the minimum, 2024-01-01",
+        ),
+        ({"kind": "integer", "holds": "list", "maximum_value": 3}, [1, 4, 2], "4 is above the maximum, 3"),
         (
             {"pattern": "W[0-9]{2}-[0-9]{5}", "hint": "Such as W25-00001."},
             "W25-1",
@@ -139,8 +143,8 @@ def test_ranges_of_numbers_are_written_by_their_ends() -> None:
         ),
         ({"pattern": "a|b"}, "ab", "does not match the pattern"),
         ({"pattern": "(a"}, "a", "is no regular expression"),
-        ({"shortest": 2}, "a", "has 1 characters; 2 are the fewest"),
-        ({"longest": 3}, "abcd", "has 4 characters; 3 are the most"),
+        ({"minimum_length": 2}, "a", "has a length of 1; the minimum is 2"),
+        ({"maximum_length": 3}, "abcd", "has a length of 4; the maximum is 3"),
     ],
 )
 def test_what_is_outside_its_limits_is_reported(limits: dict, raw: object, message: str) -> None:
@@ -149,8 +153,8 @@ def test_what_is_outside_its_limits_is_reported(limits: dict, raw: object, messa
 
 
 def test_what_is_within_its_limits_is_taken() -> None:
-    assert read(Parameter(name="p", pattern="W[0-9]+", longest=9), "W25") == "W25"
-    assert read(Parameter(name="p", kind="integer", smallest=1, largest=3, required=False), None) is None
+    assert read(Parameter(name="p", pattern="W[0-9]+", maximum_length=9), "W25") == "W25"
+    assert read(Parameter(name="p", kind="integer", minimum_value=1, maximum_value=3, required=False), None) is None
 
 
 def test_no_pattern_can_hang() -> None:
@@ -197,7 +201,7 @@ def test_a_value_of_no_kind_is_answered_with_what_to_write(kind: ValueKind) -> N
 @pytest.mark.parametrize("kind", VALUE_KINDS, ids=lambda kind: kind.name)
 def test_only_what_has_an_order_has_limits_and_ranges(kind: ValueKind) -> None:
     for fits, changes in (
-        (kind.is_ordered, {"smallest": kind.sample}),
+        (kind.is_ordered, {"minimum_value": kind.sample}),
         (kind.is_ordered, {"holds": "range"}),
         (kind.name == "text", {"pattern": "x"}),
     ):

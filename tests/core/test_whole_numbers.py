@@ -142,7 +142,7 @@ def test_a_given_width_gives_way_to_numbers_and_a_limit_keeps_the_print_readable
     table = table_of(Column(name="n0", value="n0", width=20_000), Column(name="t", value="t", width=100_000))
     document = render(report_of(table), library(script([([Decimal("1234567.89")] * 14, "a")])))
     assert first(document, "n0")["text"] == "1,234,567.89"
-    document = fitted(library, 13, "12345.67", "a", smallest=1.0)
+    document = fitted(library, 13, "12345.67", "a", minimum_scale=1.0)
     assert [finding.rule for finding in document.findings] == ["across pages"]
 
 

@@ -294,13 +294,16 @@ class ParameterForm(PropertyRows):
                 tr("Pattern"), "pattern", own.pattern, tr("A regular expression that the whole text must match"), True
             )
             for label, field, value in (
-                (tr("Minimum length"), "shortest", own.shortest),
-                (tr("Maximum length"), "longest", own.longest),
+                (tr("Minimum length"), "minimum_length", own.minimum_length),
+                (tr("Maximum length"), "maximum_length", own.maximum_length),
             ):
                 line = LineEditor(str(value or ""), lambda t, f=field: self.change(f, int(t) if t.isdigit() else None))  # type: ignore[misc]
                 self.add(label, field, line, tr("How many characters the text has"))
             return
-        for label, field, limit in ((tr("Minimum"), "smallest", own.smallest), (tr("Maximum"), "largest", own.largest)):
+        for label, field, limit in (
+            (tr("Minimum"), "minimum_value", own.minimum_value),
+            (tr("Maximum"), "maximum_value", own.maximum_value),
+        ):
             line = LineEditor(value_text(limit), lambda t, f=field: self.change(f, self._typed(t)))  # type: ignore[misc]
             self.add(label, field, line, tr("Dates in words too, such as today"))
 

@@ -18,8 +18,8 @@ TextKind = Literal["expression", "template", "reference", "other"]
 
 _EXPRESSIONS = frozenset(
     ["value", "by", "visible", "rows_per_page", "shown_edition", "expression", "order_by", "parent", "when", "currency",
-     "keep_groups", "first_groups", "keep_rows", "until", "error_low", "error_high", "least", "greatest", "at", "along",
-     "bubble", "against", "trend"]
+     "keep_groups", "first_groups", "keep_rows", "until", "error_low", "error_high", "minimum", "maximum", "at",
+     "along", "bubble", "against", "trend"]
 )  # fmt: skip
 _TEMPLATES = frozenset(
     ["text", "title", "when_empty", "link", "anchor", "label_text", "empty_text", "single_text", "average_title",

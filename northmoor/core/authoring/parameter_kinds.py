@@ -38,14 +38,14 @@ def _fitting(parameter: Parameter, kind: KindName, holds: Holds) -> dict[str, An
         kind = "date"
     changes: dict[str, Any] = {"kind": kind, "holds": holds, "control": None}
     if kind != "text":
-        changes |= {"pattern": None, "shortest": None, "longest": None}
+        changes |= {"pattern": None, "minimum_length": None, "maximum_length": None}
     if not KIND_OF_NAME[kind].is_ordered:
-        changes |= {"smallest": None, "largest": None}
+        changes |= {"minimum_value": None, "maximum_value": None}
     if holds == "range":
         changes |= {"choices": (), "choices_from": None}
     for value in ("default", "sample"):
         changes[value] = _fitting_value(getattr(parameter, value), kind, holds, parameter.holds)
-    for limit in ("smallest", "largest"):
+    for limit in ("minimum_value", "maximum_value"):
         if limit not in changes and not _reads(getattr(parameter, limit), kind):
             changes[limit] = None
     kept = tuple(choice for choice in parameter.choices if _reads(choice.value, kind))

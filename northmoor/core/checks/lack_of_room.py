@@ -31,8 +31,8 @@ def with_room_remedies(finding: Finding, document: Document) -> Finding:
         return replace(finding, remedies=tuple(remedies))  # a header, or a block of the library
     change = partial(_change, edition.name, block.name)
     if isinstance(block, TableBlock | MatrixBlock):
-        if finding.rule == "does not fit" and block.smallest > _SMALLEST:
-            remedies.append(Remedy("Smaller print", change(smallest=_SMALLEST)))
+        if finding.rule == "does not fit" and block.minimum_scale > _SMALLEST:
+            remedies.append(Remedy("Smaller print", change(minimum_scale=_SMALLEST)))
         if finding.rule == "smaller print":
             remedies.append(Remedy("Across pages instead", change(when_wide="across")))
         if finding.rule != "smaller print" and block.head_style is not None:

@@ -90,16 +90,16 @@ class Parameter(Part):
     """A fixed list to choose from; empty when any value of the kind will do."""
     choices_from: ChoicesFrom | None = None
     """A query that feeds the list to choose from."""
-    smallest: Scalar | None = None
-    """The least value allowed, or the earliest."""
-    largest: Scalar | None = None
-    """The greatest value allowed, or the latest."""
+    minimum_value: Scalar | None = None
+    """The smallest value allowed, or the earliest."""
+    maximum_value: Scalar | None = None
+    """The largest value allowed, or the latest."""
     pattern: Annotated[str, Field(max_length=1000)] | None = None
     """Regular expression (RE2) that a text must match as a whole."""
-    shortest: Annotated[int, Field(ge=0)] | None = None
-    """The least number of characters of a text."""
-    longest: Annotated[int, Field(ge=1)] | None = None
-    """The greatest number of characters of a text."""
+    minimum_length: Annotated[int, Field(ge=0)] | None = None
+    """The smallest number of characters of a text."""
+    maximum_length: Annotated[int, Field(ge=1)] | None = None
+    """The largest number of characters of a text."""
 
     @property
     def has_list(self) -> bool:
@@ -146,9 +146,9 @@ class Parameter(Part):
             raise ValueError(f"the default of parameter {self.name!r} is all of its list, and it chooses from none")
         if self.control is not None and self.control not in self.controls:
             raise ValueError(f"the control of parameter {self.name!r} can be {' or '.join(self.controls)}")
-        if self.kind != "text" and (self.pattern, self.shortest, self.longest) != (None, None, None):
+        if self.kind != "text" and (self.pattern, self.minimum_length, self.maximum_length) != (None, None, None):
             raise ValueError(f"only texts have a pattern and a length, and parameter {self.name!r} is no text")
-        if not KIND_OF_NAME[self.kind].is_ordered and (self.smallest, self.largest) != (None, None):
+        if not KIND_OF_NAME[self.kind].is_ordered and (self.minimum_value, self.maximum_value) != (None, None):
             raise ValueError(f"only numbers, dates and moments have limits, and parameter {self.name!r} is none")
         return self
 

@@ -127,15 +127,15 @@ class ColorScale(Part):
     """A colour scale: the fill behind a number follows from the number."""
 
     low: Color = "#FFFFFF"
-    """Colour of the least number."""
+    """Colour of the smallest number."""
     middle: Color | None = None
     """Colour in the middle; without one, the scale goes straight from low to high."""
     high: Color = "#7B4B94"
-    """Colour of the greatest number."""
-    least: float | None = None
-    """The number that has the low colour; without one, the least that is shown."""
-    greatest: float | None = None
-    """The number that has the high colour; without one, the greatest that is shown."""
+    """Colour of the largest number."""
+    minimum: float | None = None
+    """The number that has the low colour; without one, the smallest that is shown."""
+    maximum: float | None = None
+    """The number that has the high colour; without one, the largest that is shown."""
 
 
 def with_overrides(base: ResolvedStyle, *looks: Style | None) -> ResolvedStyle:

@@ -179,24 +179,26 @@ def _check_limits(parameter: Parameter, held: Held, ask_clock: AskClock) -> None
         entries: Sequence[Any] = ends_of(parameter, held)
     else:
         entries = held if isinstance(held, tuple) else (held,)
-    for limit, is_least in ((parameter.smallest, True), (parameter.largest, False)):
+    for limit, is_minimum in ((parameter.minimum_value, True), (parameter.maximum_value, False)):
         if limit is None:
             continue
         bound: Any = _one(parameter.kind, limit, ask_clock)
-        beyond = min(entries) if is_least else max(entries)
-        if beyond < bound if is_least else beyond > bound:
-            raise ValueError(f"{beyond} is {'below the least' if is_least else 'above the greatest'}, {bound}.")
+        beyond = min(entries) if is_minimum else max(entries)
+        if beyond < bound if is_minimum else beyond > bound:
+            raise ValueError(
+                f"{beyond} is below the minimum, {bound}." if is_minimum else f"{beyond} is above the maximum, {bound}."
+            )
     if parameter.kind == "text":
         _check_texts(parameter, [str(entry) for entry in entries])
 
 
 def _check_texts(parameter: Parameter, texts: list[str]) -> None:
-    least, most = parameter.shortest or 0, parameter.longest
+    minimum, maximum = parameter.minimum_length or 0, parameter.maximum_length
     for text in texts:
-        if len(text) < least:
-            raise ValueError(f"{quoted_value(text)} has {len(text):,} characters; {least:,} are the fewest.")
-        if most is not None and len(text) > most:
-            raise ValueError(f"{quoted_value(text)} has {len(text):,} characters; {most:,} are the most.")
+        if len(text) < minimum:
+            raise ValueError(f"{quoted_value(text)} has a length of {len(text):,}; the minimum is {minimum:,}.")
+        if maximum is not None and len(text) > maximum:
+            raise ValueError(f"{quoted_value(text)} has a length of {len(text):,}; the maximum is {maximum:,}.")
     if parameter.pattern is not None:
         whole = rf"\A(?:{parameter.pattern})\z"
         try:  # RE2 takes time in proportion to the text, whatever the pattern: one from a stranger cannot hang it

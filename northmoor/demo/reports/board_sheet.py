@@ -79,7 +79,7 @@ def _charts() -> GridBlock:
         name="delay-by-month", query="sailings", keep_rows="year = :year", title="Average delay, minutes",
         height=130_000, draw="lines", markers=True, category=month,
         measures=(ChartMeasure(name="delay", value="avg(delay)"),),
-        legend="none", first=ChartAxis(least="0"),
+        legend="none", first=ChartAxis(minimum="0"),
     )  # fmt: skip
     right = Style(align="end")
     money = {"width": 85_000, "format": "#,##0"}

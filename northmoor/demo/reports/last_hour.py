@@ -43,7 +43,7 @@ def _full() -> Edition:
         title="Fuel flow, mean of ten minutes, l/h",
         category=ChartLevel(name="category", by="time", format="HH:mm"), series=ChartLevel(name="series", by="object"),
         measures=(ChartMeasure(name="flow", value="max(moving_mean)", title="l/h", format="#,##0"),),
-        first=ChartAxis(title="", least="0"),
+        first=ChartAxis(title="", minimum="0"),
     )  # fmt: skip
     return Edition(
         name="full",

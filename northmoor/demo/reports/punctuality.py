@@ -66,7 +66,7 @@ def _board() -> Edition:
     routes = ChartBlock(
         name="routes", query="sailings", draw="bars", title="On time by route, the best first", height=180_000,
         category=ChartLevel(name="category", by="route", order_by=_ON_TIME, order="descending"),
-        measures=(share,), labels="outside", first=ChartAxis(title="", greatest="1"), space_after=14_000,
+        measures=(share,), labels="outside", first=ChartAxis(title="", maximum="1"), space_after=14_000,
     )  # fmt: skip
     cancelled = ChartBlock(
         name="cancelled", query="sailings", draw="columns", title="Cancelled sailings and mean delay", height=170_000,
@@ -77,7 +77,7 @@ def _board() -> Edition:
                 name="delay", value="avg(delay)", title="Mean delay, min", format="0.0", draw="lines", axis="second"
             ),
         ),
-        second=ChartAxis(least="0", grid=False),
+        second=ChartAxis(minimum="0", grid=False),
     )  # fmt: skip
     return Edition(
         name="board",
@@ -91,7 +91,7 @@ def _full() -> Edition:
     small = Chart(
         draw="columns", height=70_000, category=_months("MMM"),
         measures=(ChartMeasure(name="delay", value="avg(delay)", title="Mean delay, min", format="0"),),
-        first=ChartAxis(greatest="8"),
+        first=ChartAxis(maximum="8"),
     )  # fmt: skip
     vessel = Level(
         name="vessel",

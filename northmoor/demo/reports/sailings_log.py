@@ -28,8 +28,8 @@ def sailings_log() -> Report:
         Parameter(name="from", label="From", kind="date", default="2025-07-01", hint="The first day of departure."),
         Parameter(name="to", label="To", kind="date", default="2025-07-07", hint="The last day of departure."),
         Parameter(
-            name="rows_per_page", label="Rows a page", kind="integer", required=False, smallest=5, largest=500,
-            default=40, hint="The most sailings a page has; as many as fit when it is empty.",
+            name="rows_per_page", label="Rows a page", kind="integer", required=False, minimum_value=5,
+            maximum_value=500, default=40, hint="The most sailings a page has; as many as fit when it is empty.",
         ),
     )  # fmt: skip
     query = Query(

@@ -34,7 +34,7 @@ def selected_waybills() -> Report:
         name="weights", label="Weights", kind="boolean", default=True, hint="Whether the weight of each line is shown."
     )
     rows = Parameter(
-        name="rows_per_page", label="Rows a page", kind="integer", required=False, smallest=5, largest=500,
+        name="rows_per_page", label="Rows a page", kind="integer", required=False, minimum_value=5, maximum_value=500,
         hint="The most lines a page has; as many as fit when it is empty.",
     )  # fmt: skip
     query = Query(

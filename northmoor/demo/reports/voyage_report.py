@@ -123,7 +123,7 @@ def _course() -> ChartBlock:
     return ChartBlock(
         name="course", query="course", draw="lines", lines="held", height=190_000, legend="above", space_after=12_000,
         category=ChartLevel(name="category", by="time", format="HH:mm"), measures=measures,
-        first=ChartAxis(title="kn", least="0"), second=ChartAxis(title="l/h", least="0", grid=False),
+        first=ChartAxis(title="kn", minimum="0"), second=ChartAxis(title="l/h", minimum="0", grid=False),
         references=(
             ReferenceLine(at="list(voyage.start)", until="list(voyage.end)", axis="across", color="#5E7F3A",
                           text="under way"),

@@ -222,7 +222,7 @@ def show_grid(form: InspectorForm, report: Report, edition: str, selection: Sele
     form.section(tr("Content"))
     name_line(form, block)
     form.section(tr("Layout"))
-    names = ("gap", "least_height", "space_after", "visible")
+    names = ("gap", "minimum_row_height", "space_after", "visible")
     form.properties(GridBlock, block, names, tr("Change the grid"), change)
     for number, track in enumerate(block.tracks):
         form.section(tr("Column {number}").format(number=number + 1))

@@ -24,7 +24,7 @@ from northmoor.core.model.report import Report
 STEP_NAMES = {"category": tr("Categories"), "series": tr("Series"), "panels": tr("Small multiples")}
 _GROUP_BY = {"category": tr("Categories by"), "series": tr("Series by"), "panels": tr("Small multiples by")}
 _AXES = {"first": tr("Value axis"), "second": tr("Second axis"), "across": tr("Category axis")}
-_OF_SCALE = ("scale", "least", "greatest")
+_OF_SCALE = ("scale", "minimum", "maximum")
 """Properties of an axis that categories at even distances do not have."""
 
 

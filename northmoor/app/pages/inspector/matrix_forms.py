@@ -38,7 +38,7 @@ def show_matrix(form: InspectorForm, report: Report, edition: str, selection: Se
     form.choices(tr("Add a value"), "sigma", values)
     form.action(tr("Swap rows and columns"), partial(_swap, matrix.name), "refresh-cw")
     form.section(tr("Layout"))
-    names = ("stepped", "indent", "measures_in", "show_measures", "when_wide", "smallest", "sheets",
+    names = ("stepped", "indent", "measures_in", "show_measures", "when_wide", "minimum_scale", "sheets",
              "even_widths", "space_after", "visible")  # fmt: skip
     form.properties(MatrixBlock, matrix, names, tr("Change the matrix"), change)
     form.section(tr("Appearance"))

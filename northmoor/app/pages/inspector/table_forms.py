@@ -77,7 +77,7 @@ def show_table(form: InspectorForm, report: Report, edition: str, selection: Sel
         form.property(
             TableBlock, table, "folded", lambda v: form.edit(tr("Change the folding"), change(folded=v)), levels
         )
-    names = ("when_wide", "smallest", "show_head", "repeat_head", "rows_per_page", "foot_of_page")
+    names = ("when_wide", "minimum_scale", "show_head", "repeat_head", "rows_per_page", "foot_of_page")
     form.properties(TableBlock, table, (*names, "space_after", "visible"), tr("Change the table"), change)
     form.section(tr("Appearance"))
     for name in ("style", "head_style"):
@@ -279,7 +279,7 @@ def _drawing(form: InspectorForm, part: Cell | Column, change: Callable[..., Rep
     form.labelled(tr("Display as"), choice_row("drawn", kinds, now, choose, tip, unset=tr("Text")))
     drawing = part.draw
     if drawing is not None:
-        names = ("color", "negative", "least", "greatest", "height")
+        names = ("color", "negative", "minimum", "maximum", "height")
         form.properties(
             Drawing, drawing, names, tr("Change the drawing"), lambda **changes: change(draw=drawing.but(**changes))
         )

@@ -117,10 +117,12 @@ def _axis_choices(context: PartContext, place: ChartPlace, chart: Chart, name: s
     def choice(text: str, is_on: bool, **changes: object) -> PartCommand:
         return context.command(text, place.change(**{name: axis.but(**changes)}), is_on=is_on)
 
-    from_zero, is_log = axis.least == "0", axis.scale == "log"
+    from_zero, is_log = axis.minimum == "0", axis.scale == "log"
     of_values = (
-        choice(tr("From zero"), from_zero, least=None if from_zero else "0", scale="linear"),
-        choice(tr("Logarithmic"), is_log, scale="linear" if is_log else "log", least=None if from_zero else axis.least),
+        choice(tr("From zero"), from_zero, minimum=None if from_zero else "0", scale="linear"),
+        choice(
+            tr("Logarithmic"), is_log, scale="linear" if is_log else "log", minimum=None if from_zero else axis.minimum
+        ),
     )
     return (
         *(of_values if name != "across" else ()),

@@ -120,7 +120,7 @@ def _expressions(chart: Chart, depths: ChartLevels) -> Iterator[CrosstabExpressi
         *(line.text for line in chart.references),
     )
     yield from (CrosstabExpression(whole, slot) for text in texts for slot in slots_in(text or ""))
-    ends = [end for axis in axes for end in (axis.least, axis.greatest)]
+    ends = [end for axis in axes for end in (axis.minimum, axis.maximum)]
     ends += [end for line in chart.references for end in (line.at, line.until)]
     yield from (CrosstabExpression(whole, end) for end in ends if end is not None)
 
@@ -181,9 +181,9 @@ def chart_matrix(
     except EngineError as error:
         message = f"It cannot be counted in ranges: {engine_message(error)}. Choose a number as its categories."
         raise LayoutError(message, place) from error
-    least, greatest, count, low, high = (column[0].as_py() for column in found.columns)
-    width = given or _width(least, greatest, count, low, high)
-    if count and (greatest - least) / width > 10_000:
+    minimum, maximum, count, low, high = (column[0].as_py() for column in found.columns)
+    width = given or _width(minimum, maximum, count, low, high)
+    if count and (maximum - minimum) / width > 10_000:
         raise LayoutError(f"Ranges of {width:g} would be more than 10,000; make them wider.", place)
     by = f"cast(floor(round(({text}) / {width:.15g}, 9)) as bigint)"
     groupings = tuple(replace(g, key=by) if g.key == text else g for g in matrix.rows.groupings)
@@ -194,12 +194,12 @@ def chart_matrix(
     return replace(matrix, rows=replace(matrix.rows, groupings=groupings), expressions=wanted), width
 
 
-def _width(least: float | None, greatest: float | None, count: int, low: float, high: float) -> float:
+def _width(minimum: float | None, maximum: float | None, count: int, low: float, high: float) -> float:
     """A round width for ranges, by the rule of Freedman and Diaconis (1981): 2 IQR / cube root of n."""
-    if least is None or greatest is None or greatest <= least:
+    if minimum is None or maximum is None or maximum <= minimum:
         return 1.0
-    wanted = 2 * (high - low) / count ** (1 / 3) or (greatest - least) / 20
-    wanted = max(wanted, (greatest - least) / _MOST_BINS)
+    wanted = 2 * (high - low) / count ** (1 / 3) or (maximum - minimum) / 20
+    wanted = max(wanted, (maximum - minimum) / _MOST_BINS)
     power = 10.0 ** math.floor(math.log10(wanted))
     return min((step * power for step in (1, 2, 2.5, 5, 10) if step * power >= wanted * 0.999), default=10 * power)
 

@@ -121,19 +121,19 @@ def _scale(view: ChartView, name: str, axis: ChartAxis, length: int, is_horizont
     if not len(values):
         return None
     apart = 4 * _TICKS_APART if is_horizontal else _TICKS_APART
-    least, greatest = view.number(axis.least), view.number(axis.greatest)
+    minimum, maximum = view.number(axis.minimum), view.number(axis.maximum)
     if axis.scale == "log":
         values = values[values > 0]
     if not len(values):
         return None
-    low = least if least is not None else float(values.min())
-    high = greatest if greatest is not None else float(values.max())
+    low = minimum if minimum is not None else float(values.min())
+    high = maximum if maximum is not None else float(values.max())
     if is_time(view, name):
         return time_scale(low, high, length, _MOMENTS_APART)
-    fixed = (least is not None, greatest is not None)
+    fixed = (minimum is not None, maximum is not None)
     if axis.scale == "log":
         return log_scale(max(low, 1e-300), max(high, low), length, apart, fixed)
-    if least is None and any(s.mark.from_zero for s in view.series_measures if s.measure.axis == name):
+    if minimum is None and any(s.mark.from_zero for s in view.series_measures if s.measure.axis == name):
         low, high = min(low, 0.0), max(high, 0.0)
     return number_scale(low, high, length, apart, fixed, is_whole=bool((values == np.rint(values)).all()))
 
@@ -164,12 +164,12 @@ def _across(view: ChartView, length: int) -> AxisScale | None:
         values = values[values > 0]
     if not len(values):
         return None
-    least, greatest = view.number(axis.least), view.number(axis.greatest)
-    low = least if least is not None else float(values.min())
-    high = greatest if greatest is not None else float(values.max())
+    minimum, maximum = view.number(axis.minimum), view.number(axis.maximum)
+    low = minimum if minimum is not None else float(values.min())
+    high = maximum if maximum is not None else float(values.max())
     if pa.types.is_date(kind) or pa.types.is_timestamp(kind):
         return time_scale(low, high, length, apart)
-    fixed = (least is not None, greatest is not None)
+    fixed = (minimum is not None, maximum is not None)
     if axis.scale == "log":
         return log_scale(low, high, length, apart, fixed)
     return number_scale(low, high, length, apart, fixed)

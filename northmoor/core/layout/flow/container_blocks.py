@@ -89,7 +89,7 @@ def _place_tall_rows(
                 foot = PagePosition(sub.page, min(sub.height + cell.padding, placer.region.height))
                 below = row + cell.rows
                 begins[below] = max(begins.get(below, foot), foot)
-        least = min(begin.y + block.least_height, placer.region.height)
+        least = min(begin.y + block.minimum_row_height, placer.region.height)
         foot = max(begins[row + 1], PagePosition(begin.page, least))
         begins[row + 1] = foot if row + 1 == end else PagePosition(foot.page, foot.y + block.gap)
     for number, sub in placed:

@@ -46,7 +46,7 @@ def columns_by_content(block: GridBlock) -> Iterator[tuple[int, GridCell]]:
 def row_heights(block: GridBlock, cells: Sequence[tuple[GridCell, int]]) -> list[int]:
     """The heights of a grid's rows: that of the highest cell, and the last of those that a cell spans is as high as it
     needs to be."""
-    heights = [block.least_height] * max((cell.row + cell.rows for cell, _ in cells), default=0)
+    heights = [block.minimum_row_height] * max((cell.row + cell.rows for cell, _ in cells), default=0)
     for cell, height in sorted(cells, key=lambda each: each[0].rows):
         last = cell.row + cell.rows - 1
         others = sum(heights[cell.row : last]) + (cell.rows - 1) * block.gap

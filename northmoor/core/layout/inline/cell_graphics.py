@@ -41,8 +41,8 @@ class CellGraphic(Struct, frozen=True, eq=False):
 
     drawing: Drawing
     values: pa.Array
-    least: float
-    greatest: float
+    minimum: float
+    maximum: float
     place: Place
     context: LayoutContext
     undrawn: Container[int] = ()
@@ -90,9 +90,9 @@ def cell_graphic(
         return None
     numbers = among.values if how.kind == "bar" else pa.array([0.0])
     known = pc.min_max(pc.cast(numbers, pa.float64())).as_py() if len(numbers) else {"min": 0, "max": 0}
-    least = how.least if how.least is not None else min(float(known["min"] or 0), 0.0)
-    greatest = how.greatest if how.greatest is not None else max(float(known["max"] or 0), 0.0)
-    return CellGraphic(how, values, least, greatest, place, context, {*computed.labels, *computed.faults})
+    minimum = how.minimum if how.minimum is not None else min(float(known["min"] or 0), 0.0)
+    maximum = how.maximum if how.maximum is not None else max(float(known["max"] or 0), 0.0)
+    return CellGraphic(how, values, minimum, maximum, place, context, {*computed.labels, *computed.faults})
 
 
 _WANTED = {
@@ -107,10 +107,10 @@ _WANTED = {
 
 def _bar(drawing: CellGraphic, value: Any, area: Rect) -> Iterator[CellMark]:
     """A bar from zero to the value; negative ones go to the left."""
-    span = (drawing.greatest - drawing.least) or 1.0
+    span = (drawing.maximum - drawing.minimum) or 1.0
 
     def at(number: float) -> int:
-        return area.x + round(area.width * min(max((number - drawing.least) / span, 0.0), 1.0))
+        return area.x + round(area.width * min(max((number - drawing.minimum) / span, 0.0), 1.0))
 
     zero, end = at(0.0), at(float(value))
     left, right = min(zero, end), max(zero, end)
@@ -124,14 +124,14 @@ def _numbers(value: Any) -> list[float]:
 
 
 def _spark(drawing: CellGraphic, value: Any, area: Rect) -> Iterator[CellMark]:
-    """A line through a group's values, from the least to the greatest of them, and a point at the last."""
+    """A line through a group's values, from the minimum to the maximum of them, and a point at the last."""
     numbers = _numbers(value)
     if len(numbers) < 2:
         return
-    least, greatest = min(numbers), max(numbers)
+    minimum, maximum = min(numbers), max(numbers)
     xs = np.round(area.x + area.width * np.arange(len(numbers)) / (len(numbers) - 1)).astype(int).tolist()
-    span = (greatest - least) or 1.0
-    ys = [area.y + round(area.height * (1 - (number - least) / span)) for number in numbers]
+    span = (maximum - minimum) or 1.0
+    ys = [area.y + round(area.height * (1 - (number - minimum) / span)) for number in numbers]
     yield CellMark(area, drawing.drawing.color, tuple(zip(xs, ys, strict=True)), 750)
     side = 2200
     x = min(max(xs[-1] - side // 2, area.x), area.x + area.width - side)
@@ -143,14 +143,14 @@ def _columns(drawing: CellGraphic, value: Any, area: Rect) -> Iterator[CellMark]
     numbers = _numbers(value)
     if not numbers:
         return
-    least, greatest = min(0.0, *numbers), max(0.0, *numbers)
-    span = (greatest - least) or 1.0
-    zero = area.y + round(area.height * greatest / span)
+    minimum, maximum = min(0.0, *numbers), max(0.0, *numbers)
+    span = (maximum - minimum) or 1.0
+    zero = area.y + round(area.height * maximum / span)
     for at, number in enumerate(numbers):
         left = area.x + area.width * at // len(numbers)
         right = area.x + area.width * (at + 1) // len(numbers)
         gap = min((right - left) // 5, 1000)
-        end = area.y + round(area.height * (greatest - number) / span)
+        end = area.y + round(area.height * (maximum - number) / span)
         color = drawing.drawing.color if number >= 0 else drawing.drawing.negative
         if end != zero:
             yield CellMark(Rect(left, min(zero, end), max(right - left - gap, 1), abs(end - zero)), color)

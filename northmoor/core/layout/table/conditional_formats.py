@@ -96,8 +96,8 @@ class ColorScaleFills(Struct, frozen=True, eq=False):
 
     number: npt.NDArray[np.int16]
     colors: tuple[str, ...]
-    least: float
-    greatest: float
+    minimum: float
+    maximum: float
 
 
 def color_scale_fills(scale: ColorScale, values: pa.Array, among: pa.Array) -> ColorScaleFills | None:
@@ -110,12 +110,12 @@ def color_scale_fills(scale: ColorScale, values: pa.Array, among: pa.Array) -> C
         return None
     ends = pc.cast(among, pa.float64()).to_numpy(zero_copy_only=False)
     ends = ends[np.isfinite(ends)]
-    least = scale.least if scale.least is not None else float(ends.min())
-    greatest = scale.greatest if scale.greatest is not None else float(ends.max())
-    share = np.clip((np.where(known, numbers, least) - least) / ((greatest - least) or 1.0), 0, 1)
+    minimum = scale.minimum if scale.minimum is not None else float(ends.min())
+    maximum = scale.maximum if scale.maximum is not None else float(ends.max())
+    share = np.clip((np.where(known, numbers, minimum) - minimum) / ((maximum - minimum) or 1.0), 0, 1)
     place = np.where(known, np.round(share * COLOR_STEPS), -1).astype(np.int16)
     colors = tuple(_between(scale, step / COLOR_STEPS) for step in range(COLOR_STEPS + 1))
-    return ColorScaleFills(place, colors, least, greatest)
+    return ColorScaleFills(place, colors, minimum, maximum)
 
 
 def _between(scale: ColorScale, share: float) -> str:

@@ -32,7 +32,7 @@ def lay_out_matrix(
     if sum(widths) <= width:
         return table, [lay_out_table(_with_widths(table, widths), spread, width, context)]
     if matrix.when_wide == "shrink":
-        context = context.fitted(TextFit(max(width / sum(widths), matrix.smallest)))
+        context = context.fitted(TextFit(max(width / sum(widths), matrix.minimum_scale)))
         widths = _max_content_widths(matrix, table, spread, context)
         if sum(widths) <= width + len(widths) * _ROUNDING:
             return table, [lay_out_table(table, spread, width, context)]

@@ -73,7 +73,7 @@ class CrosstabTableBuilder:
             style=matrix.style,
             when_empty=matrix.when_empty,
             space_after=matrix.space_after,
-            smallest=matrix.smallest,
+            minimum_scale=matrix.minimum_scale,
         )
         rows = axis.size(axis.depth)
         levels = tuple(self._groups(depth) for depth in range(1, axis.depth))
@@ -271,11 +271,11 @@ class CrosstabTableBuilder:
         return Computed(values, {row: f for row, f in faults.items() if there[row]}, words, scaled_by=scaled_by)
 
     def _scale(self, measure: Measure, at: CellLevel) -> object:
-        """A measure's colour scale, from the least to the greatest of the cells that it goes over."""
+        """A measure's colour scale, from the minimum to the maximum of the cells that it goes over."""
         scale = measure.scale
         assert scale is not None
         if measure.scale_over == "row":
-            return scale.but(least=0.0, greatest=1.0)
+            return scale.but(minimum=0.0, maximum=1.0)
         if measure.scale_over == "column" or measure.value is None:
             return scale
         values = self.data.crossings.values[
@@ -284,8 +284,8 @@ class CrosstabTableBuilder:
         if not is_numeric(values.type):
             return scale
         ends = pc.min_max(pc.cast(values, pa.float64())).as_py()
-        least = scale.least if scale.least is not None else ends["min"]
-        return scale.but(least=least, greatest=scale.greatest if scale.greatest is not None else ends["max"])
+        minimum = scale.minimum if scale.minimum is not None else ends["min"]
+        return scale.but(minimum=minimum, maximum=scale.maximum if scale.maximum is not None else ends["max"])
 
     def _total_rows(self, depth: int) -> tuple[Row, ...]:
         """The row that totals the groups of a row level, or all; several where measures are stacked."""
@@ -433,11 +433,11 @@ def _repeated(computed: Computed, count: int) -> Computed:
 
 
 def _shares(values: pa.Array, shape: tuple[int, int]) -> Floats:
-    """Where each value lies between the least and the greatest of its row, from 0 to 1."""
+    """Where each value lies between the minimum and the maximum of its row, from 0 to 1."""
     grid = pc.cast(values, pa.float64()).to_numpy(zero_copy_only=False).reshape(shape)
     with np.errstate(all="ignore"):
-        least, greatest = (
+        minimum, maximum = (
             reduce(grid, axis=1, keepdims=True, initial=np.nan) for reduce in (np.fmin.reduce, np.fmax.reduce)
         )  # they leave out what is missing, and warn of no row where all is
-        found: Floats = np.where(greatest > least, (grid - least) / (greatest - least), 1.0)
+        found: Floats = np.where(maximum > minimum, (grid - minimum) / (maximum - minimum), 1.0)
     return found.reshape(-1)

@@ -80,8 +80,8 @@ def fit_table(
     if found.widths.fit:  # with as much space as there is room for
         wider = made(TextFit(share, LEAST_INSET + (width - found.widths.needed) // (2 * len(table.columns))))
         return wider if wider.widths.fit else found
-    while not found.widths.fit and share > table.smallest:
-        share = max(min(width / found.widths.needed, _FINER) * share, table.smallest)
+    while not found.widths.fit and share > table.minimum_scale:
+        share = max(min(width / found.widths.needed, _FINER) * share, table.minimum_scale)
         found = made(TextFit(share, LEAST_INSET))
     return found
 

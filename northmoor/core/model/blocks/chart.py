@@ -89,9 +89,9 @@ class ChartAxis(Part):
     """CLDR pattern for its labels."""
     scale: Literal["linear", "log"] = "linear"
     """Whether equal steps are equal differences, or equal ratios."""
-    least: str | None = None
+    minimum: str | None = None
     """Expression for where it begins; without one, below the smallest value, or at zero for bars."""
-    greatest: str | None = None
+    maximum: str | None = None
     """Expression for where it ends; without one, above the largest value."""
     grid: bool = True
     """Whether fine lines go across the chart at its ticks."""
@@ -135,7 +135,7 @@ class Chart(Part):
     title: str = ""
     """Template printed above it."""
     description: str | None = None
-    """Template for what it shows, read out in its place; without one, its kind, its axis, and the least and greatest
+    """Template for what it shows, read out in its place; without one, its kind, its axis, and the smallest and largest
     value of each series."""
     height: Annotated[Length, Field(ge=20_000, le=3_000_000)] = 200_000
     """Height with its title, legend and axes."""
@@ -172,9 +172,9 @@ class Chart(Part):
     patterns: bool = False
     """Areas have hatching besides their colour, for print in grey."""
     heat_low: Color = "#F3F1EC"
-    """Colour of the least value of a heat grid."""
+    """Colour of the smallest value of a heat grid."""
     heat_high: Color = "#7B4B94"
-    """Colour of the greatest value of a heat grid."""
+    """Colour of the largest value of a heat grid."""
     first: ChartAxis = ChartAxis()
     """The axis of values."""
     second: ChartAxis = ChartAxis(grid=False)

@@ -110,8 +110,8 @@ class GridBlock(FlowBlock):
     """Its columns."""
     gap: Annotated[Length, Field(ge=0, le=200_000)] = 12_000
     """Space between columns and between rows."""
-    least_height: Annotated[Length, Field(ge=0, le=5_000_000)] = 0
-    """The least height of a row."""
+    minimum_row_height: Annotated[Length, Field(ge=0, le=5_000_000)] = 0
+    """The minimum height of a row."""
     cells: Annotated[tuple[GridCell, ...], Field(max_length=2000)] = ()
     """Its cells; what none covers stays empty."""
 

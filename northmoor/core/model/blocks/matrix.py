@@ -54,7 +54,8 @@ class Measure(Content):
     totals: Literal["both", "rows", "columns", "none"] = "both"
     """Whether it is in totals of rows, of columns, in both or in none."""
     scale_over: Literal["all", "row", "column"] = "all"
-    """Over which cells its colour scale goes from the least to the greatest: all, those of a row, or of a column."""
+    """Over which cells its colour scale goes from the smallest value to the largest: all, those of a row, or of a
+    column."""
 
 
 class MatrixBlock(Part):
@@ -109,7 +110,7 @@ class MatrixBlock(Part):
     when_wide: Literal["narrow", "across", "shrink"] = "narrow"
     """What happens when it is wider than the page: columns become narrower; it continues across further pages with the
     keys of its rows repeated; or it is printed smaller, and continues across pages where that is not enough."""
-    smallest: Annotated[float, Field(ge=0.3, le=1)] = 0.7
+    minimum_scale: Annotated[float, Field(ge=0.3, le=1)] = 0.7
     """How small it may be printed, as a share of its size."""
     sheets: Literal["across", "down"] = "across"
     """Whether pages side by side follow one another, or first those below."""

@@ -32,10 +32,10 @@ class Drawing(Part):
     """Colour of what is drawn."""
     negative: Color = "#B3402E"
     """Colour of bars and columns below zero."""
-    least: float | None = None
-    """The number at which bars begin; without one, the least that is shown, or zero."""
-    greatest: float | None = None
-    """The number at which bars end; without one, the greatest that is shown, or zero."""
+    minimum: float | None = None
+    """The number at which bars begin; without one, the smallest that is shown, or zero."""
+    maximum: float | None = None
+    """The number at which bars end; without one, the largest that is shown, or zero."""
     height: Annotated[Length, Field(ge=1000, le=500_000)] | None = None
     """Height of what is drawn; without one, that of a line of text."""
 
@@ -245,7 +245,7 @@ class TableBlock(Part):
     """What happens when its columns are wider than the page: all become narrower, or the table continues across further
     pages, those of a page side by side first. Where they cannot become narrow enough without breaking numbers and
     words, it is printed smaller, and where even that is not enough, it continues across pages as well."""
-    smallest: Annotated[float, Field(ge=0.3, le=1)] = 0.7
+    minimum_scale: Annotated[float, Field(ge=0.3, le=1)] = 0.7
     """The smallest share of its size at which it is printed for lack of width."""
     keep_together: bool = False
     """Whether a table that fits on a page is kept on one."""

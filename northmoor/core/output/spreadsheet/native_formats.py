@@ -114,23 +114,23 @@ def _of_values(cell: CellContent) -> Iterator[dict[str, Any]]:
     """The colour scale of a kind of cell, and its bars."""
     scale, fills, drawing = cell.content.scale, cell.layout.fills, cell.layout.drawing
     if scale is not None and fills is not None:
-        yield _scale(scale, fills.least, fills.greatest)
+        yield _scale(scale, fills.minimum, fills.maximum)
     if drawing is not None and drawing.drawing.kind == "bar" and not drawing.undrawn:
         yield {
             "type": "data_bar", "bar_only": True, "bar_solid": True, "min_type": "num", "max_type": "num",
-            "min_value": drawing.least, "max_value": drawing.greatest,
+            "min_value": drawing.minimum, "max_value": drawing.maximum,
             "bar_color": drawing.drawing.color, "bar_negative_color": drawing.drawing.negative,
         }  # fmt: skip
 
 
-def _scale(scale: ColorScale, least: float, greatest: float) -> dict[str, Any]:
+def _scale(scale: ColorScale, minimum: float, maximum: float) -> dict[str, Any]:
     found = {
-        "type": "2_color_scale", "min_type": "num", "min_value": least, "min_color": scale.low,
-        "max_type": "num", "max_value": greatest, "max_color": scale.high,
+        "type": "2_color_scale", "min_type": "num", "min_value": minimum, "min_color": scale.low,
+        "max_type": "num", "max_value": maximum, "max_color": scale.high,
     }  # fmt: skip
     if scale.middle is None:
         return found
-    middle = {"mid_type": "num", "mid_value": (least + greatest) / 2, "mid_color": scale.middle}
+    middle = {"mid_type": "num", "mid_value": (minimum + maximum) / 2, "mid_color": scale.middle}
     return found | middle | {"type": "3_color_scale"}
 
 
