@@ -47,7 +47,7 @@ DERIVED_COLUMNS: tuple[DerivedColumn, ...] = (
         "The difference to the row before, in percent", True,
     ),
     DerivedColumn("rank", "Rank", "Rank", "rank() over ({window} order by {x} desc)",
-                  "The place among the others, the greatest first"),
+                  "The place among the others, the largest first"),
 )  # fmt: skip
 DERIVED_BY_NAME = {derived.name: derived for derived in DERIVED_COLUMNS}
 

@@ -110,7 +110,7 @@ class SignalSentence(ChipRow):
             self._show(format_duration(query.bridge), "clock", "bridge", tr("Change what is bridged"))
         if query.shortest:
             self._say(tr("at least"))
-            self._show(format_duration(query.shortest), "clock", "shortest", tr("Change the least duration"))
+            self._show(format_duration(query.shortest), "clock", "shortest", tr("Change the minimum duration"))
         if query.crossing != "whole":
             self._say(tr("those that cross its ends"))
             self._show(

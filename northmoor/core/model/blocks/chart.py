@@ -73,7 +73,7 @@ class ChartMeasure(Part):
     average_title: str = "moving average"
     """Template for the legend's entry of that line, after the name of what it is the average of; empty for none."""
     trend: bool = False
-    """Beside lines, areas and points, a straight line with the least squares of distances."""
+    """Beside lines, areas and points, a straight line fitted by least squares."""
     trend_title: str = "trend"
     """Template for the legend's entry of the trend, after the name of what it is the trend of; empty for none."""
     color: Color | None = None
