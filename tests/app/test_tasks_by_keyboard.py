@@ -130,7 +130,7 @@ def test_1_from_an_unknown_sqlite_file_to_a_grouped_formatted_report(
     window.pages.contents.setFocus()
     for column, words, expected in (("weight", "format 2 decimals", "Format › 2 decimals"),
                                     ("landed", "format month year", "Format › Month and year")):  # fmt: skip
-        empty.find(f"table rows {column}", f"Table · table › Rows › {column}")
+        empty.find(f"table rows {column}", f"Table · table › Rows › {column.capitalize()}")
         empty.find(words, expected)
     empty.press(Qt.Key.Key_S, CTRL)
     assert empty.count <= 25 + 2
