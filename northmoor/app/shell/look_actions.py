@@ -37,19 +37,19 @@ class StyleActions(QObject):
         try:
             self.copied = copied_style(report, edition.name, chosen.block, chosen.place, chosen.column)
         except (KeyError, StopIteration):
-            self.message.emit(tr("This row has no look of its own; choose one of its cells."), "warning")
+            self.message.emit(tr("This row has no formatting of its own; choose one of its cells."), "warning")
         else:
-            self.message.emit(tr("The look is copied. Choose another cell and apply it (Ctrl+Alt+V)."), "good")
+            self.message.emit(tr("The formatting is copied. Choose another cell and paste it (Ctrl+Alt+V)."), "good")
 
     def paste(self) -> None:
         """Give the selected cell or row the copied look."""
         chosen, copied = self._controller.selection, self.copied
         if copied is None:
-            self.message.emit(tr("Copy the look of a cell first (Ctrl+Alt+C)."), "warning")
+            self.message.emit(tr("Copy the formatting of a cell first (Ctrl+Alt+C)."), "warning")
         elif chosen.kind not in ("cell", "row") or chosen.place == RowPlace("head"):
-            self.message.emit(tr("Choose a cell or a row of a table to give the look to."), "warning")
+            self.message.emit(tr("Choose a cell or a row of a table to paste the formatting to."), "warning")
         else:
-            self._controller.edit(tr("Apply a look"), self._applied(copied))
+            self._controller.edit(tr("Paste formatting"), self._applied(copied))
 
     def _applied(self, copied: CopiedStyle) -> Callable[[Report, str], Report]:
         chosen = self._controller.selection

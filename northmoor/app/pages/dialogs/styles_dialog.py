@@ -93,7 +93,7 @@ class StylesDialog(QDialog):
     def _fill(self, form: InspectorForm, report: Report) -> None:
         style = next((s for s in report.styles if s.name == self.name), None)
         if style is None:
-            form.note(tr("A style is a named look, such as heading or total. Add one; cells and rows use it by name."))
+            form.note(tr("A style is formatting with a name, such as heading or total; cells and rows use it."))
             return
         name = style.name
         form.title(name)
