@@ -6,12 +6,13 @@ from PyQt6.QtCore import QRect, QSize, Qt
 from PyQt6.QtGui import QFont, QPainter
 from PyQt6.QtWidgets import QHeaderView, QWidget
 
-from northmoor.app.language.translation import tr, tr_count
+from northmoor.app.language.translation import in_sentence, tr, tr_count
 from northmoor.app.widgets.theme import GORSE_TEXT, HEATHER, LINE, LIT, MIST, PEAT, RAILS, STONE_TEXT, ink
 from northmoor.core.compute.explore.profile import ColumnProfile
 from northmoor.core.engine.rows import Rows
 from northmoor.core.expr.formats import FormatLocale, format_one
 from northmoor.core.model.data.queries import QueryColumn
+from northmoor.core.model.kinds.aggregates import TOTALS
 from northmoor.core.model.kinds.value_kinds import KIND_OF_NAME
 
 HEIGHT = 74
@@ -103,7 +104,10 @@ class ProfileHeader(QHeaderView):
         painter.setFont(small)
         painter.setPen(ink(STONE_TEXT))
         line = room.adjusted(0, 18, 0, 0)
-        painter.drawText(line, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft, self._facts(column, setting))
+        facts = painter.fontMetrics().elidedText(
+            self._facts(column, setting), Qt.TextElideMode.ElideRight, line.width()
+        )
+        painter.drawText(line, Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft, facts)
 
     def _paint_blanks(self, painter: QPainter, room: QRect, column: int) -> int:
         """Write how many blanks there are, in the small font of the facts; the room that this takes."""
@@ -121,8 +125,8 @@ class ProfileHeader(QHeaderView):
             distinct = self.profiles[column].distinct
             values = tr_count(distinct, "{count} value", "{count} values")
             facts.append(tr("unique") if self.profiles[column].is_unique else values)
-        if setting.total and setting.total != "none":
-            facts.append(setting.total.replace("_", " "))
+        if total := TOTALS.get(setting.total or ""):
+            facts.append(in_sentence(tr(total)))
         return " · ".join([tr("hidden"), *facts] if setting.hidden else facts)
 
     def _paint_bars(self, painter: QPainter, room: QRect, column: int) -> None:
