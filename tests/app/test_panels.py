@@ -18,11 +18,13 @@ from PyQt6.QtWidgets import (
 from pytestqt.qtbot import QtBot
 
 from northmoor.app.document_controller import Selection
+from northmoor.app.language.translation import use_spelling
 from northmoor.app.pages.part_menu.entries import commands_in
 from northmoor.app.widgets.menus import plain_text
 from northmoor.app.widgets.picture_choices import PictureEditor
 from northmoor.app.widgets.property_editors import editor_for, property_label
 from northmoor.app.window import Window
+from northmoor.core.model.blocks.containers import FrameBlock
 from northmoor.core.model.blocks.table import Cell, Column, Level
 from northmoor.core.model.blocks.text import TextBlock
 from northmoor.core.model.edits import change_query_column, table_of
@@ -51,6 +53,28 @@ def test_lengths_are_typed_in_any_unit(qtbot: QtBot, committed: list, field: str
     line.setText(text)
     line.editingFinished.emit()
     assert committed == [value]
+
+
+@pytest.mark.parametrize(
+    ("typed", "value"), [("12,5", 35_433), ("12.5 mm", 35_433), ("1,5cm", 42_520), ("1,5,2", None)]
+)
+def test_lengths_are_written_and_typed_as_the_language_does(
+    qtbot: QtBot, committed: list, typed: str, value: int | None
+) -> None:
+    use_spelling("de")
+    try:
+        line = editor_for(Column, "width", 100_000, committed.append)
+        qtbot.addWidget(line)
+        assert isinstance(line, QLineEdit)
+        assert line.text() == "35,3 mm"
+        line.setText(typed)
+        line.editingFinished.emit()
+        assert committed == ([value] if value is not None else [])
+        guides = editor_for(FrameBlock, "guides_across", (10_000, 20_000), committed.append)
+        qtbot.addWidget(guides)
+        assert guides.text() == "3.5 mm, 7.1 mm"  # type: ignore[attr-defined]
+    finally:
+        use_spelling("en")
 
 
 def test_type_sizes_are_in_points(qtbot: QtBot, committed: list) -> None:

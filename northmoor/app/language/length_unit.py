@@ -5,6 +5,7 @@ from decimal import Decimal
 
 from msgspec import Struct
 
+from northmoor.app.language.translation import number_text
 from northmoor.core.model.lengths import MILLIPOINTS, format_length, in_unit, parse_length
 
 
@@ -16,12 +17,16 @@ class LengthUnit(Struct, frozen=True):
     step: Decimal
 
     def number(self, length: int) -> str:
-        """A length in it, without its name."""
-        return str(in_unit(length, self.name, self.places))
+        """A length in it, without its name, as the language of the window writes numbers."""
+        return number_text(in_unit(length, self.name, self.places), "f")
 
     def text(self, length: int) -> str:
         """A length in it."""
         return f"{self.number(length)} {self.name}"
+
+    def in_list(self, length: int) -> str:
+        """A length in it between others, which commas part: with a point in any language."""
+        return f"{in_unit(length, self.name, self.places)} {self.name}"
 
     def stepped(self, length: float, steps: int = 0) -> int:
         """The whole step that is nearest to a length, or so many steps further."""
@@ -54,4 +59,5 @@ def shown_unit() -> LengthUnit:
 
 def type_length_text(length: int) -> str:
     """A length of type, such as 9 pt: in any unit of the window it is given in points, where it has few places."""
-    return re.sub(r"(?<=\d)(?=[a-z])", " ", format_length(length))
+    number, unit = re.split(r"(?<=\d)(?=[a-z])", format_length(length))
+    return f"{number_text(Decimal(number), 'f')} {unit}"

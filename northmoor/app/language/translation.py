@@ -37,6 +37,11 @@ def number_text(number: float | Decimal, form: str = ",") -> str:
     return f"{number:{form}}".translate(_marks)
 
 
+def with_point(text: str) -> str:
+    """A text with a number as the language of the window writes decimals, with a point in it."""
+    return text.replace(_marks.get(ord("."), "."), ".")
+
+
 class _WithNumbers(str):
     """A text into which numbers are filled as the language writes them."""
 

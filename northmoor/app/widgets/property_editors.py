@@ -354,7 +354,7 @@ def _line(field: str, value: Any, commit: Commit, optional: bool) -> LineEditor:
 
 
 def _lengths_text(value: tuple[int, ...]) -> str:
-    return _value_text(tuple(map(shown_unit().text, value)))
+    return _value_text(tuple(map(shown_unit().in_list, value)))
 
 
 def _value_text(value: Any) -> str:

@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import (
 )
 
 from northmoor.app.language.length_unit import shown_unit, type_length_text
-from northmoor.app.language.translation import tr
+from northmoor.app.language.translation import tr, with_point
 from northmoor.app.widgets.widget_tools import mark_invalid
 from northmoor.core.model.lengths import parse_length
 
@@ -164,6 +164,7 @@ class LengthEditor(QLineEdit):
         return type_length_text(value) if self._points else shown_unit().text(value)
 
     def _with_unit(self, text: str) -> str:
+        text = with_point(text)
         return f"{text}{'pt' if self._points else shown_unit().name}" if text[-1:].isdigit() else text
 
     def finish(self) -> None:
